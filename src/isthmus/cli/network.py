@@ -22,6 +22,7 @@ from isthmus.net.plan import RANGES, plan
 from isthmus.net.serial_ports import serial_ports
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.output.captured import CaptureLimits
+from isthmus.output.claims import Claims, told_of
 from isthmus.output.routing import set_pace
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
@@ -406,10 +407,11 @@ def send(options: argparse.Namespace) -> Result:
     units = [u for u in show.units if u.id in chosen]
     dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
     live.light_up([u.id for u in units], options.level / 100)
-    hub, engine = hub_of(options, show), Engine()
-    composer = Composer(Masters())
+    hub, engine, claims = hub_of(options, show), Engine(), Claims(show.name)
+    composer = Composer(Masters(), claims)
     asks = any(o.delivery == "asked" for o in show.outputs)
     try:
+        claims.begin()
         hub.look(asks)
         engine.use(hub.outlets)
         engine.start()
@@ -433,6 +435,7 @@ def send(options: argparse.Namespace) -> Result:
         stats = engine.stats()
     finally:
         engine.stop()
+        claims.close()
         hub.stop()
     data = {
         "seconds": options.seconds,
@@ -446,6 +449,7 @@ def send(options: argparse.Namespace) -> Result:
         ],
         "outputs": stats.routes,
         "not_reached": dark,
+        "left_out": {u: sender.pid for u, sender in composer.left.items()},
     }
     lines = [
         (
@@ -454,7 +458,9 @@ def send(options: argparse.Namespace) -> Result:
         ),
         f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
     ]
-    wrong = not stats.packets or stats.errors or dark
+    if composer.left:
+        lines.append(told_of(composer.left)[1])
+    wrong = not stats.packets or stats.errors or dark or composer.left
     return (
         SNAGS if wrong else DONE,
         data,

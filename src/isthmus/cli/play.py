@@ -19,6 +19,7 @@ from isthmus.looks.cue_edits import say_number
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import compile_list, in_order
 from isthmus.output import Composer, Live, Masters, identity
+from isthmus.output.claims import Claims, told_of
 from isthmus.output.routing import set_pace
 from isthmus.player import PlayerLink, State, Telling
 from isthmus.show.records import CueList, Show
@@ -76,13 +77,15 @@ class Desk:
 @contextmanager
 def _playing(options: argparse.Namespace, show: Show) -> Iterator[tuple[Any, ...]]:
     """Engine and player, and how to tell them of live levels."""
-    hub, engine, composer = hub_of(options, show), Engine(), Composer(Masters())
+    hub, engine, claims = hub_of(options, show), Engine(), Claims(show.name)
+    composer = Composer(Masters(), claims)
     positions: list[Playback] = []
     player = PlayerLink(
         engine.frames, lambda: State(dict(positions[0].positions) if positions else {})
     )
     telling = Telling(player)
     try:
+        claims.begin()
         hub.look(any(o.delivery == "asked" for o in show.outputs))
         engine.use(hub.outlets)
         engine.start()
@@ -91,6 +94,7 @@ def _playing(options: argparse.Namespace, show: Show) -> Iterator[tuple[Any, ...
 
         def tell(live: Live, playback: Playback) -> None:
             positions[:] = [playback]
+            claims.again()
             composer.asking, composer.broadcast = hub.view.asking, hub.outlets.broadcast
             plan = composer.plan(show, live)
             engine.know(plan.routes)
@@ -100,10 +104,11 @@ def _playing(options: argparse.Namespace, show: Show) -> Iterator[tuple[Any, ...
             engine.check()
             player.check()
 
-        yield engine, player, tell
+        yield engine, player, tell, composer
     finally:
         player.stop()
         engine.stop()
+        claims.close()
         hub.stop()
 
 
@@ -115,7 +120,7 @@ def play(options: argparse.Namespace) -> Result:
     desk = Desk(show, cues, live)
     begun = time.monotonic()
     end = begun + options.seconds if options.seconds else math.inf
-    with _playing(options, show) as (engine, player, tell):
+    with _playing(options, show) as (engine, player, tell, composer):
         if not options.json and options.every is None:
             print(WAYS)
         following = begun
@@ -139,7 +144,9 @@ def play(options: argparse.Namespace) -> Result:
                 print(f"{cues.name or f'List {cues.number}'}: {words}")
         stats = engine.stats()
     data = {"list": cues.number, "went": desk.said, "packets": stats.packets, "rate": stats.rate}
+    data["left_out"] = {u: sender.pid for u, sender in composer.left.items()}
     lines = [f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz."]
+    lines += [told_of(composer.left)[1]] if composer.left else []
     return DONE, data, lines
 
 

@@ -81,6 +81,7 @@ class Engine:
         self.outlets: Outlets | None = None
         self._own_outlets = False
         self._note = note
+        self.keep: tuple[int, ...] = ()  # handles the process holds open for as long as it lives
         self._routes: Sequence[sh.Route] = ()
         self._publisher = Publisher(self.frames)
         self._process: subprocess.Popen[bytes] | None = None
@@ -108,7 +109,7 @@ class Engine:
         ]
         try:
             self._process = subprocess.Popen(
-                command, stdin=subprocess.DEVNULL, pass_fds=(fd, theirs.fileno())
+                command, stdin=subprocess.DEVNULL, pass_fds=(fd, theirs.fileno(), *self.keep)
             )
         except OSError as error:
             mine.close()

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import DMX, SACN, SACN_PRIORITY, Engine, Identity, Route
+from isthmus.output.claims import Claims, Sender, place_of
 from isthmus.output.compile import Compiled
 from isthmus.output.live import Live
 from isthmus.output.masters import Masters
@@ -85,10 +86,13 @@ def engine_routes(
 
 
 class Composer:
-    """Frame and routes of one show after another."""
+    """Frame and routes of one show after another. With claims, what another process of this
+    computer sends to is left out; `left` are those universes, and who sends there.
+    """
 
-    def __init__(self, masters: Masters) -> None:
-        self.masters = masters
+    def __init__(self, masters: Masters, claims: Claims | None = None) -> None:
+        self.masters, self.claims = masters, claims
+        self.left: dict[int, Sender] = {}
         self.asking: Asking = {}
         self.broadcast = ""
 
@@ -112,6 +116,7 @@ class Composer:
             return len(rows) + list(extra).index(key)
 
         routes: list[Route] = []
+        universes: list[int] = []  # of each route
         for output in on:
             state = self.masters.of(output)
             source = row(state, output.universe) if state else rows[output.universe]
@@ -130,7 +135,16 @@ class Composer:
                     )
                     for host in hosts_of(output, self.asking, self.broadcast)
                 ]
-        return Plan(tuple(extra.values()), tuple(routes))
+            universes += [output.universe] * (len(routes) - len(universes))
+        return Plan(tuple(extra.values()), self._shared(routes, universes))
+
+    def _shared(self, routes: list[Route], universes: list[int]) -> tuple[Route, ...]:
+        if self.claims is None:
+            return tuple(routes)
+        ours, left = tuple(self.claims.share(routes)), self.claims.left
+        pairs = zip(universes, routes, strict=True) if left else ()
+        self.left = {u: left[place] for u, r in pairs if (place := place_of(r)) in left}
+        return ours
 
 
 def priorities(show: Show, universe: int, priority: int) -> NDArray[np.uint8]:

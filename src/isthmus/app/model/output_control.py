@@ -15,6 +15,7 @@ from isthmus.errors import IsthmusError
 from isthmus.looks.playback import Act
 from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
+from isthmus.output.claims import Claims, Sender, told_of
 from isthmus.output.routing import set_pace
 from isthmus.patch.numbers import write_numbers
 from isthmus.player import Front, PlayerLink, State, Telling
@@ -36,12 +37,15 @@ class OutputControl(QObject):
             self.engine.frames, lambda: State(dict(bench.playing.playback.positions))
         )
         self.telling = Telling(self.player)
-        self.composer = Composer(bench.levels.masters)
+        self.claims = Claims(bench.show.name)
+        self.composer = Composer(bench.levels.masters, self.claims)
         self.on = False
         self._started = False
         self._said_port = False
         self._errors = 0
         self._ports: dict[str, str] = {}  # DMX port → how it last was
+        self._routes = 0
+        self._left: dict[int, Sender] = {}  # universe → who sends there
         self._moved: dict[str, tuple[int, float]] = {}  # packets it had sent, and since when
         self.stats: EngineStats = self.engine.stats()
         bench.levels.changed.connect(self.publish)
@@ -54,22 +58,27 @@ class OutputControl(QObject):
 
     def switch(self, on: bool) -> None:
         """Raises NetworkFault when the engine cannot be started."""
+        if on:
+            self.claims.begin()
+            self.publish()  # what others send to is left out from the first packet on
         if on and not self._started:
             hub = self._net.start()
             if self.engine.send_home():  # of a run that was killed: it held the last look until now
                 hub.reopen()
             self.engine.use(hub.outlets)
+            self.engine.keep = self.claims.handles
             self.engine.start()
             try:
                 self.player.start()
             except IsthmusError:
                 self.engine.stop()
+                self.claims.close()
                 raise
             self._started = True
         self.on = on
         if on:
             self._net.look_if_asked()
-        self.publish()
+            self.publish()
         self.engine.enable(on)
         self._bench.levels.sending = on
         self._bench.levels.sending_changed.emit()
@@ -80,12 +89,16 @@ class OutputControl(QObject):
         engine.
         """
         show, live = self._bench.show, self._bench.levels.live
+        self.claims.name = show.name
         set_pace(self.engine, show.sending)
         try:
             if not self._started:
-                self.engine.publish(*self.composer.compose(show, live), identity(show))
+                frame, routes = self.composer.compose(show, live)
+                self._routes = len(routes)
+                self.engine.publish(frame, routes, identity(show))
                 return
             plan, bench = self.composer.plan(show, live), self._bench
+            self._routes = len(plan.routes)
             self.engine.know(plan.routes)
             pictures = bench.playing.picturing
             asked = Front(bench.levels.alone(), bench.turns, pictures.in_front())
@@ -143,6 +156,7 @@ class OutputControl(QObject):
                 )
             self._errors = self.stats.errors
         self._watch_ports()
+        self._watch_others()
         self.changed.emit()
 
     def _watch_ports(self) -> None:
@@ -158,6 +172,21 @@ class OutputControl(QObject):
                 self._bench.tell("ok", f"DMX port {device} is back and sends.")
         self._ports = now
         self._bench.known.see_ports(now)
+
+    def _watch_others(self) -> None:
+        """Universes that another window sends to, and that are ours once it has stopped. Those of
+        an output that is off are free for others when the ends of its streams are out.
+        """
+        if not self.on and self.claims.sending:
+            self.claims.release()
+            self.publish()
+        if self.claims.again():
+            self.publish()
+        left = dict(self.composer.left) if self.on else {}
+        if left.keys() != self._left.keys() and self.on:
+            wanted = {o.universe for o in self._bench.show.outputs if o.enabled}
+            self._bench.tell(*told_of(left, wanted & (self._left.keys() - left.keys())))
+        self._left = left
 
     def _state_of(self, port: PortStats) -> str:
         """A port that says it sends, but counts no further, is stuck."""
@@ -181,15 +210,18 @@ class OutputControl(QObject):
             return [("Output is starting…", False)]
         if state:
             return [("Blackout" if state == "dark" else "Output held", False)]
-        if stats.routes == 0:
-            return [("On, but no universe is routed", False)]
-        universes = len({o.universe for o in self._bench.show.outputs if o.enabled})
+        left = len(self._left)
+        if self._routes == 0:
+            why = "another window sends there" if left else "no universe is routed"
+            return [(f"On, but {why}", False)]
+        universes = len({o.universe for o in self._bench.show.outputs if o.enabled}) - left
         return [
             ("Sending ", False),
             (str(universes), True),
             (f" universe{'s' * (universes != 1)}, ", False),
             (f"{stats.rate or 44:.0f}", True),
-            (" Hz", False),
+            (" Hz, " if left else " Hz", False),
+            *([(str(left), True), (" left out", False)] if left else []),
         ]
 
     def details(self) -> str:
@@ -201,6 +233,8 @@ class OutputControl(QObject):
             f"{s.packets} packets to {s.routes} outputs, {s.errors} errors",
             f"{s.rate:.1f} Hz, 99 % of packets within {s.spread_ms:.1f} ms of their time",
         ]
+        if self._left:
+            parts.append(told_of(self._left)[1].rstrip("."))
         if s.restarts:
             parts.append(
                 f"the engine was started again {many(s.restarts, 'time')}, last at {s.returned_at}"
@@ -216,3 +250,4 @@ class OutputControl(QObject):
         self._timer.stop()
         self.player.stop()
         self.engine.stop()
+        self.claims.close()
