@@ -87,7 +87,7 @@ def engine_routes(
 
 class Composer:
     """Frame and routes of one show after another. With claims, what another process of this
-    computer sends to is left out; `left` are those universes, and who sends there.
+    computer sends to is left out; `left` are those universes, and their senders.
     """
 
     def __init__(self, masters: Masters, claims: Claims | None = None) -> None:

@@ -23,6 +23,7 @@ from isthmus.plural import many
 from isthmus.show.recovery import recovery_folder
 
 BEAT_MS = 200
+ENDING = 0.3  # seconds in which the ends of all streams are out
 STUCK = 3.0  # seconds without a packet after which a DMX port counts as stuck
 
 
@@ -45,6 +46,7 @@ class OutputControl(QObject):
         self._errors = 0
         self._ports: dict[str, str] = {}  # DMX port → how it last was
         self._routes = 0
+        self._off = 0.0  # when it was last switched
         self._left: dict[int, Sender] = {}  # universe → who sends there
         self._moved: dict[str, tuple[int, float]] = {}  # packets it had sent, and since when
         self.stats: EngineStats = self.engine.stats()
@@ -75,7 +77,7 @@ class OutputControl(QObject):
                 self.claims.close()
                 raise
             self._started = True
-        self.on = on
+        self.on, self._off = on, time.monotonic()
         if on:
             self._net.look_if_asked()
             self.publish()
@@ -177,7 +179,7 @@ class OutputControl(QObject):
         """Universes that another window sends to, and that are ours once it has stopped. Those of
         an output that is off are free for others when the ends of its streams are out.
         """
-        if not self.on and self.claims.sending:
+        if not self.on and self.claims.sending and time.monotonic() - self._off > ENDING:
             self.claims.release()
             self.publish()
         if self.claims.again():
