@@ -303,7 +303,7 @@ class Causes:
                 ends = rest[0] if last == line[at - 1] else rest[-1]
                 if len(rest) > 1 and ends in deviants and last not in deviants:
                     states = {u: self.model.expected(u).fed({universe: NOWHERE}) for u in rest}
-                    yield Break(states, (hang, universe, last), Break.odds())
+                    yield Break(states, (hang, universe, last, rest[0]), Break.odds())
 
     def _modes(self, hang: str, mine: list[str]) -> Iterator[Cause]:
         """All units of a kind of a hang in another mode."""

@@ -40,6 +40,8 @@ MOST_NOT_NAMED = -8.0
 YES_ERR = 0.03
 NOT_SEEN = log(0.03)  # a hunt ends dark for one that would have lit
 HOME, LATE = "home", "late"  # faults that are called like the way they are said in
+FAINT = log(0.8)  # taken for dark, where there is a glimmer: by the same eyes in each call
+NO_LIGHT = frozenset(("silent", "dark"))
 BESIDE = frozenset(("before", HOME, "moves", LATE))  # ways no act shows
 Flags = NDArray[np.bool_]
 
@@ -129,6 +131,8 @@ class Fit:
             more = 0 if "silent" in seen else len(seen) - 1
             return INVENTED + min(3, max(0, more)) * IMPRECISE
         if "silent" in wanted or "silent" in seen or ("dark" in wanted) != ("dark" in seen):
+            if not wanted & NO_LIGHT and seen == {*self.model.unlit(unit, state, self._acts(unit))}:
+                return FAINT
             half = wanted == {"dark"} and "silent" in seen
             return HALF_SEEN if half else GARBLED if seen else PASSED
         missed = sum(log(MISSED.get(way, 0.2)) for way in wanted - seen)

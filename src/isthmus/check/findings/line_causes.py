@@ -66,7 +66,9 @@ class HangMode(Placed):
 
 
 class Break(Cause):
-    """About the hang, the universe, and the last unit that answers."""
+    """About the hang, the universe, the last unit that answers, and the first of those beyond: two
+    lines may end at one unit.
+    """
 
     KIND, RARITY, DEVICES_TELL = "break", 0.006, True
 

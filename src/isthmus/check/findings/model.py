@@ -76,6 +76,7 @@ class Model:
         self._rows: dict[tuple[str, State], NDArray[np.float64]] = {}
         self._hows: dict[tuple[str, State, tuple[str, ...]], frozenset[str]] = {}
         self._ways: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
+        self._unlit: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
 
     # ------------------------------------------------------------ frames
 
@@ -176,6 +177,18 @@ class Model:
         if key not in self._ways:
             self._ways[key] = ways_wrong(*self._own_call(unit, state, acts))
         return self._ways[key]
+
+    def unlit(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> tuple[str, ...]:
+        """In which ways its own call looks wrong to eyes that take its glimmer for dark; () where
+        there is more than one.
+        """
+        key = unit, state, tuple(acts)
+        if key not in self._unlit:
+            wished, seen, kinds = self._own_call(unit, state, acts)
+            faint = seen.level.max(initial=0.0) <= PLAIN
+            dark = replace(seen, cells=np.zeros_like(seen.cells))
+            self._unlit[key] = ways_wrong(wished, dark, kinds) if faint else ()
+        return self._unlit[key]
 
     def how(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> frozenset[str]:
         """How it would look wrong, as `ways.HOW` has it."""

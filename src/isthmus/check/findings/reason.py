@@ -27,6 +27,7 @@ MANY, UNFIT = 6, -9.0  # units that one cause explains; what fits worse than tha
 MOST = 24  # causes in one explanation
 RIVALS = 6
 TOLD = 0.5
+OTHER_WORD = 0.6  # that it is what the show does, though none of that was said
 SEEN_ONCE, SEEN_OF_MANY, LOOKED_TWICE = 0.11, 0.06, 0.02  # something else than all that is known
 ROUNDS = 5
 
@@ -339,9 +340,11 @@ class Reason:
                 verdict.result == "wrong"
                 and not (verdict.others and explained.issuperset(verdict.others))
             ):
-                kind = ByTheShow if seen & ways else Unknown  # an eye may miss some, or add to it
+                kind = ByTheShow if ways else Unknown  # an eye may miss some, or add to it
                 cause = kind.of(unit, self.normal[unit])
                 known = 0.0 if kind is Unknown else 1.0 - self._otherwise(cause)
+                if not seen & ways:  # what is faint loses its colour too: another word for it
+                    known *= OTHER_WORD
                 out.append(Finding((unit,), (Ranked(cause, known),)))
         return out
 
