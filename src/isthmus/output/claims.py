@@ -165,7 +165,7 @@ class Claims:
 
     @contextlib.contextmanager
     def _alone(self) -> Iterator[bool]:
-        """No other process changes anything meanwhile; False when one holds the folder for too long."""
+        """No other process changes anything meanwhile; False when one holds it for too long."""
         self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         handle = os.open(self._folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         end, told = time.monotonic() + PATIENCE, False

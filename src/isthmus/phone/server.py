@@ -15,10 +15,11 @@ from typing import Any
 
 from aiohttp import WSMsgType, web
 
-from isthmus.errors import NetworkFault, os_reason
+from isthmus.errors import FileFault, NetworkFault, os_reason
 from isthmus.phone.bounded import Bounds
 from isthmus.phone.door import Door, Phone
 from isthmus.phone.pace import Pace
+from isthmus.pictures import small_picture
 
 PAGE = Path(__file__).parent / "page"
 PORT = 8462
@@ -344,16 +345,10 @@ def clean_picture(data: bytes) -> bytes:
     """As JPEG of at most 1600 pixels a side, turned as it was held, nothing else kept. b"" for what
     is not a picture.
     """
-    from PIL import Image, ImageOps
-
     try:
-        with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as picture:
-            if picture.width * picture.height > 60_000_000:
-                return b""
-            made = ImageOps.exif_transpose(picture).convert("RGB")
-            made.thumbnail((MAX_PICTURE, MAX_PICTURE))
-            out = io.BytesIO()
-            made.save(out, "JPEG", quality=82)
-            return out.getvalue()
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        made = small_picture(data, MAX_PICTURE, ("JPEG", "PNG", "WEBP")).convert("RGB")
+    except FileFault:
         return b""
+    out = io.BytesIO()
+    made.save(out, "JPEG", quality=82)
+    return out.getvalue()

@@ -7,14 +7,16 @@ from __future__ import annotations
 import hashlib
 import io
 import re
+from collections.abc import Callable
 from functools import lru_cache
 
 from isthmus.errors import FileFault
-from isthmus.plural import many
+from isthmus.pictures import plain_picture, small_picture
+from isthmus.sheets.apart import run_apart
 from isthmus.show.records import StoredFile
 
 MAX_FILE = 48 * 1024 * 1024
-MAX_PIXELS = 60_000_000
+DEEPEST, MOST_PARTS = 200, 500_000  # of an SVG
 LONGEST = 5000  # pixels a kept picture measures at most
 _SVG_REFERENCE = re.compile(r"^(#|data:image/(png|jpe?g);base64,)", re.IGNORECASE)
 
@@ -38,9 +40,11 @@ def kind_of(data: bytes) -> str:
     )
 
 
-def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, float]:
-    """A PNG, JPEG or PDF page as it is kept in a show, and its height over its width. Raises
-    FileFault.
+def take_picture(
+    data: bytes, where: str, page: int = 1, told: Callable[[], object] = lambda: None
+) -> tuple[StoredFile, float]:
+    """A PNG, JPEG or PDF page as it is kept in a show, and its height over its width. `told` is
+    called meanwhile, and may raise. Raises FileFault.
     """
     kind = kind_of(data)
     if len(data) > MAX_FILE:
@@ -48,36 +52,21 @@ def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, fl
             f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it smaller."
         )
     if kind == "pdf":
-        data = _pdf_page(data, where, page)
+        data = run_apart("isthmus.sheets.pdf_process", data, where, str(page), told=told)
     elif kind not in ("png", "jpeg"):
         raise FileFault(
             "this is not a PNG, JPEG, SVG or PDF.",
             where=where,
             do="Export the drawing as one of them.",
         )
-    from PIL import Image
-
-    try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as picture:
-            wide, high = picture.size
-            if wide * high > MAX_PIXELS or wide < 2 or high < 2:
-                raise FileFault(
-                    f"it measures {wide} by {high} pixels.",
-                    where=where,
-                    do="Export it with 2 to 7000 pixels a side.",
-                )
-            picture.load()
-            if max(wide, high) > LONGEST:
-                picture.thumbnail((LONGEST, LONGEST))
-                data = _png(picture)
-            elif kind_of(data) == "jpeg" and picture.mode not in ("RGB", "L"):
-                data = _png(picture.convert("RGB"))
-    except FileFault:
-        raise
-    except Exception as error:  # Pillow raises whatever a broken file leads to
+    picture = small_picture(data, LONGEST, where=where)
+    wide, high = picture.size
+    if min(wide, high) < 2:
         raise FileFault(
-            f"the picture cannot be read: {str(error)[:120]}.", where=where, do="Export it again."
-        ) from error
+            f"it measures {wide} by {high} pixels.", where=where, do="Export it larger."
+        )
+    if not plain_picture(data, LONGEST):
+        data = _png(picture)
     ending = "jpg" if kind_of(data) == "jpeg" else "png"
     return StoredFile(
         name=f"{hashlib.sha256(data).hexdigest()[:16]}.{ending}", data=data
@@ -88,34 +77,6 @@ def _png(picture) -> bytes:
     out = io.BytesIO()
     picture.save(out, "PNG")
     return out.getvalue()
-
-
-def _pdf_page(data: bytes, where: str, page: int) -> bytes:
-    import pypdfium2
-
-    try:
-        document = pypdfium2.PdfDocument(data)
-        count = len(document)
-        if not 1 <= page <= count:
-            raise FileFault(
-                f"it has {many(count, 'page')}, and no page {page}.",
-                where=where,
-                do=f"Choose 1 to {count}.",
-            )
-        sheet = document[page - 1]
-        wide, high = sheet.get_size()
-        if not (1 <= wide <= 20000 and 1 <= high <= 20000):
-            raise FileFault(f"its page measures {wide:g} by {high:g} points.", where=where)
-        picture = sheet.render(scale=min(3.0, 4200 / max(wide, high))).to_pil()
-    except FileFault:
-        raise
-    except Exception as error:  # pdfium raises its own kinds
-        raise FileFault(
-            f"the PDF cannot be read: {str(error)[:120]}.",
-            where=where,
-            do="Export the page as PNG.",
-        ) from error
-    return _png(picture.convert("RGB"))
 
 
 def clean_svg(data: bytes, where: str) -> bytes:
@@ -143,9 +104,17 @@ def clean_svg(data: bytes, where: str) -> bytes:
         ) from error
     if _bare(root.tag) != "svg":
         raise FileFault("this is XML, but no SVG.", where=where)
-    parents = [(root, child) for child in root]
+    parents = [(root, child, 1) for child in root]
+    count = 0
     while parents:
-        parent, child = parents.pop()
+        parent, child, depth = parents.pop()
+        count += 1
+        if depth > DEEPEST or count > MOST_PARTS:
+            raise FileFault(
+                f"the SVG has more than {DEEPEST} parts in one another, or {MOST_PARTS} in all.",
+                where=where,
+                do="Export it as PNG.",
+            )
         style = (
             f"{child.get('style', '')} {child.text if _bare(child.tag) == 'style' else ''}".lower()
         )
@@ -163,7 +132,7 @@ def clean_svg(data: bytes, where: str) -> bytes:
             continue
         for name in [n for n in child.attrib if _bare(n).lower().startswith("on")]:
             del child.attrib[name]
-        parents += [(child, inner) for inner in child]
+        parents += [(child, inner, depth + 1) for inner in child]
     import xml.etree.ElementTree as Plain
 
     return Plain.tostring(root)
@@ -180,30 +149,15 @@ def as_png(data: bytes, crop: tuple[float, float, float, float]) -> bytes:
 
     Raises FileFault when it cannot be read.
     """
-    from PIL import Image
-
-    try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as opened:
-            picture = opened.convert("RGBA")
-    except (
-        OSError,
-        ValueError,
-        SyntaxError,
-        Image.DecompressionBombError,
-    ) as error:  # Pillow has no one kind of its own
-        raise FileFault(
-            "the picture beneath the sheet cannot be read.", do="Choose the drawing again."
-        ) from error
-    if any(crop):
-        wide, high = picture.size
-        left, top, right, bottom = crop
-        box = (
-            round(left * wide),
-            round(top * high),
-            round((1 - right) * wide),
-            round((1 - bottom) * high),
-        )
-        clear = Image.new("RGBA", picture.size, (255, 255, 255, 0))
-        clear.paste(picture.crop(box), box[:2])
-        picture = clear
+    picture = small_picture(data, LONGEST, where="the background drawing").convert("RGBA")
+    wide, high = picture.size
+    left, right = round(crop[0] * wide), round((1 - crop[2]) * wide)
+    up, down = round(crop[1] * high), round((1 - crop[3]) * high)
+    for box in (
+        (0, 0, left, high),
+        (right, 0, wide, high),
+        (0, 0, wide, up),
+        (0, down, wide, high),
+    ):
+        picture.paste((255, 255, 255, 0), box)
     return _png(picture)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.errors import FileFault, IsthmusError
+from isthmus.pictures import small_picture
 from isthmus.profiles.make.glb import mesh_of
 from isthmus.profiles.records import Model
 from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_member
@@ -109,20 +110,16 @@ def _gobo(profile: StoredProfile | None, key: GoboKey) -> Gobo:
 
 @lru_cache(maxsize=256)
 def _read_gobo(data: bytes) -> Gobo | None:
+    """None for one that cannot be read: one made from the name takes its place."""
     from PIL import Image
 
     try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as picture:
-            if picture.size[0] * picture.size[1] > 16_000_000:
-                return None
-            flat = picture.convert("RGBA")
-            black = Image.new("RGBA", flat.size, (0, 0, 0, 255))
-            grey = Image.alpha_composite(black, flat).convert("L").resize((GOBO_SIZE, GOBO_SIZE))
-            return np.asarray(grey, np.uint8).copy()
-    except (
-        Exception
-    ):  # Pillow raises whatever a broken picture leads to; one made from the name takes its place
+        flat = small_picture(data, 4 * GOBO_SIZE).convert("RGBA")
+    except FileFault:
         return None
+    black = Image.new("RGBA", flat.size, (0, 0, 0, 255))
+    grey = Image.alpha_composite(black, flat).convert("L").resize((GOBO_SIZE, GOBO_SIZE))
+    return np.asarray(grey, np.uint8).copy()
 
 
 @lru_cache(maxsize=256)

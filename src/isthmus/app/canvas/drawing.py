@@ -16,14 +16,14 @@ from isthmus.app.canvas.symbols import symbol
 from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit import paint
 from isthmus.app.kit.painted import painter_on
+from isthmus.app.kit.pictures import picture_from
 from isthmus.app.kit.theme import advance, font, pen, theme
-from isthmus.errors import FileFault
 from isthmus.gels import colour_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.sheets.labels import Labels, Wish
 from isthmus.sheets.outlines import Path, outline
-from isthmus.sheets.pictures import as_png
+from isthmus.sheets.pictures import LONGEST
 from isthmus.sheets.sheets import AXES, measure_of, points_of
 from isthmus.sheets.symbols import kind_of
 from isthmus.sheets.together import label_for, label_of, together
@@ -366,13 +366,7 @@ def underlay_image(show: Show, one: Sheet) -> QImage | None:
     data = next((f.data for f in show.files if f.name == one.underlay.file), None)
     if data is None:
         return None
-    made = QImage.fromData(data)
-    if made.isNull():
-        try:
-            made = QImage.fromData(as_png(data, (0.0, 0.0, 0.0, 0.0)))
-        except FileFault:
-            return None
-    return made if not made.isNull() else None
+    return picture_from(data, LONGEST)
 
 
 def _structures(p: QPainter, laid: Laid, port: Viewport) -> None:

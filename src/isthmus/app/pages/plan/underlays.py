@@ -8,51 +8,26 @@ import math
 from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PySide6.QtGui import QImage
-from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QSlider, QWidget
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.tools import MoveUnderlay, TwoPoints
 from isthmus.app.kit.dialogs import Frame, ask_text
 from isthmus.app.kit.figures import figure_field, read_figure, write_figure
-from isthmus.app.kit.painted import painter_on
+from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.widgets import button, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.errors import EntryFault, FileFault
-from isthmus.sheets.pictures import MAX_FILE, clean_svg, kind_of, take_picture
+from isthmus.errors import EntryFault
+from isthmus.sheets.apart import run_apart
+from isthmus.sheets.pictures import MAX_FILE, kind_of, take_picture
 from isthmus.sheets.sheets import keep
 from isthmus.sheets.underlays import scaled_by, with_picture
 from isthmus.show.files import read_file
-from isthmus.show.records import Underlay
+from isthmus.show.records import StoredFile, Underlay
 
-SVG_SIDE = 3200
-
-
-def rasterised(data: bytes, where: str) -> bytes:
-    """A cleaned SVG as PNG: nothing it names outside itself is ever looked at. Raises FileFault."""
-    renderer = QSvgRenderer(QByteArray(clean_svg(data, where)))
-    size = renderer.defaultSize()
-    if (
-        not renderer.isValid()
-        or size.isEmpty()
-        or size.width() > 100_000
-        or size.height() > 100_000
-    ):
-        raise FileFault("the SVG cannot be read.", where=where, do="Export it as PNG or PDF.")
-    factor = SVG_SIDE / max(size.width(), size.height())
-    picture = QImage(
-        QSize(max(2, round(size.width() * factor)), max(2, round(size.height() * factor))),
-        QImage.Format.Format_ARGB32,
-    )
-    picture.fill(Qt.GlobalColor.transparent)
-    with painter_on(picture) as painter:
-        renderer.render(painter)
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    picture.save(buffer, "PNG")  # type: ignore[call-overload]
-    return bytes(buffer.data().data())
+SVG = "isthmus.app.canvas.svg_process"
+CHOOSE = "Choose a drawing… (PNG, JPEG, SVG, PDF)"
 
 
 class UnderlayDialog(Frame):
@@ -63,13 +38,10 @@ class UnderlayDialog(Frame):
         self.setObjectName("underlay")
         self.setModal(False)
         self.bench, self.canvas = bench, canvas
-        self.body.addWidget(
-            button(
-                "Choose a drawing… (PNG, JPEG, SVG, PDF)",
-                run=lambda: bench.guard(self.choose),
-                name="choose underlay",
-            )
-        )
+        self._task: Task | None = None
+        self.finished.connect(self._stop_reading)
+        self.choosing = button(CHOOSE, run=lambda: bench.guard(self.choose), name="choose underlay")
+        self.body.addWidget(self.choosing)
         self.body.addWidget(
             button("Scale by two points and a length", run=self._two_points, name="scale underlay")
         )
@@ -143,6 +115,9 @@ class UnderlayDialog(Frame):
         self._write()
 
     def choose(self) -> None:
+        if self._task is not None:
+            self._stop_reading()
+            return
         kinds = "Drawings (*.png *.jpg *.jpeg *.svg *.pdf)"
         name, _ = QFileDialog.getOpenFileName(
             self, "Choose a drawing", "", kinds, options=QFileDialog.Option.DontUseNativeDialog
@@ -152,20 +127,43 @@ class UnderlayDialog(Frame):
 
     def take(self, path: Path) -> None:
         """Bring a drawing in. Raises FileFault."""
+        if self._task is not None:
+            raise EntryFault("A drawing is being read.", do="Wait for it, or stop it.")
         data = read_file(path, MAX_FILE)
         page = 1
-        if kind_of(data) == "svg":
-            data = rasterised(data, path.name)
-        elif kind_of(data) == "pdf":
+        if kind_of(data) == "pdf":
             text = ask_text(self, "Page of the PDF", "Which page", "1")
             if text is None:
                 return
             page = round(read_figure(text, "page"))
-        stored, aspect = take_picture(data, path.name, page)
+
+        def work(step: Step) -> tuple[StoredFile, float]:
+            told = lambda: step(0.5)  # noqa: E731
+            drawn = data
+            if kind_of(data) == "svg":
+                drawn = run_apart(SVG, data, path.name, told=told)
+            return take_picture(drawn, path.name, page, told)
+
+        task = self._task = Task(work, self)
+        task.done.connect(lambda made: self.bench.guard(lambda: self._laid(path.name, made)))
+        task.failed.connect(lambda error: self.bench.tell("fault", str(error)))
+        task.ended.connect(self._read)
+        self.choosing.setText(f"Stop reading {path.name[:40]}")
+        task.start()
+
+    def _stop_reading(self) -> None:
+        if self._task is not None:
+            self._task.cancel()
+
+    def _read(self) -> None:
+        self._task = None
+        self.choosing.setText(CHOOSE)
+
+    def _laid(self, name: str, made: tuple[StoredFile, float]) -> None:
         low, high = self.canvas.laid.extent()
         self.bench.commit(
-            f"background drawing: {path.name}",
-            with_picture(self.bench.show, self.canvas.sheet, stored, aspect, low, high),
+            f"background drawing: {name}",
+            with_picture(self.bench.show, self.canvas.sheet, *made, low, high),
         )
         self._write()
 

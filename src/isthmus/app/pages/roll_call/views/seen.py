@@ -7,17 +7,19 @@ from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from isthmus.app.kit.dialogs import Frame
+from isthmus.app.kit.pictures import picture_from
 from isthmus.show.records import Show
 
 WHOLE = (900, 560)
+LONGEST = 1800  # pixels: shown whole on a fine screen
 
 
 def picture_of(show: Show, unit: str) -> QPixmap | None:
     """The picture of a unit's verdict, or None."""
     name = next((v.picture for v in show.verdicts if v.unit == unit), "")
     stored = next((f for f in show.files if name and f.name == name), None)
-    made = QPixmap()
-    return made if stored and made.loadFromData(stored.data) else None
+    made = picture_from(stored.data, LONGEST) if stored else None
+    return QPixmap.fromImage(made) if made else None
 
 
 class Thumb(QPushButton):

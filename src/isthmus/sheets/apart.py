@@ -1,0 +1,68 @@
+"""Foreign drawings turned into pictures by a process apart, which a file may bring down, fill or
+hold up without harm.
+
+Such a process reads the file from standard input, and writes `ok` and the PNG, or `no` and why not.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+from isthmus.errors import FileFault
+
+SECONDS = 15
+MEMORY = 1 << 30  # bytes it may hold for its own
+AS_PICTURE = "Export it as PNG."
+
+
+def run_apart(
+    module: str, data: bytes, where: str, *more: str, told: Callable[[], object] = lambda: None
+) -> bytes:
+    """What the process makes of a file. Raises FileFault, also where it dies or takes too long.
+    `told` is called meanwhile: what it raises ends the process.
+    """
+    command = [sys.executable, "-m", module, *more]
+    end = time.monotonic() + SECONDS
+    left: bytes | None = data
+    with subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+    ) as process:
+        try:
+            while True:
+                try:
+                    answered, _ = process.communicate(left, timeout=0.1)
+                    break
+                except subprocess.TimeoutExpired as error:
+                    left = None  # it goes on with what it was given
+                    told()
+                    if time.monotonic() > end:
+                        raise FileFault(
+                            f"it is not drawn within {SECONDS} s.", where=where, do=AS_PICTURE
+                        ) from error
+        finally:
+            process.kill()
+    kind, _, rest = answered.partition(b"\n")
+    if kind == b"no":
+        what, do = json.loads(rest)
+        raise FileFault(what, where=where, do=do)
+    if kind != b"ok":
+        raise FileFault("it cannot be drawn.", where=where, do=AS_PICTURE)
+    return rest
+
+
+def answer(make: Callable[[bytes], bytes]) -> int:
+    """What such a process does, within its bounds."""
+    resource.setrlimit(resource.RLIMIT_DATA, (MEMORY, MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        told = b"ok\n" + make(sys.stdin.buffer.read())
+    except FileFault as fault:
+        told = b"no\n" + json.dumps([fault.what, fault.do]).encode()
+    sys.stdout.buffer.write(told)
+    return 0
