@@ -60,11 +60,22 @@ MODULES = (
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
-LONG = {"film", "soak", "findings", "hunted", "judged", "kill", "wiring"}  # asked for by name only
+LONG = {
+    "film",
+    "fuzz",
+    "soak",
+    "findings",
+    "hunted",
+    "judged",
+    "kill",
+    "wiring",
+}  # asked for by name only
 
 
 def main() -> int:
-    names = sys.argv[1:] or [name for name in ALL if name not in LONG]
+    names = [name for name in sys.argv[1:] if name != "--quick"] or [
+        name for name in ALL if name not in LONG
+    ]
     unknown = [name for name in names if name not in ALL]
     if unknown:
         print(f"no benchmark {unknown[0]}; there are {', '.join(ALL)}", file=sys.stderr)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
-from benchmarks.fuzz import mangled_chart
+from benchmarks.fuzzing.mangle import mangled_chart
 from hypothesis import given, settings
 from hypothesis import strategies as st
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import jsonschema
 import msgspec
 import pytest
-from benchmarks.mangled import mangled_show
+from benchmarks.fuzzing.shows import mangled_show
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace

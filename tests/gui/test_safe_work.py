@@ -13,8 +13,8 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from benchmarks.fuzzing.shows import mangled_show
 from benchmarks.kill import edited, kills
-from benchmarks.mangled import mangled_show
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import fields, replace

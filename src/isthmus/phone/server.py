@@ -329,10 +329,11 @@ def read_op(phone: Phone, text: str) -> Op | None:
         asked = json.loads(text)
         id_, do, ago = asked["id"], asked["do"], float(asked.get("ago", 0))
         data = {k: v for k, v in asked.items() if k not in ("id", "do", "ago")}
-    except (ValueError, KeyError, TypeError, RecursionError):
+    except (ValueError, KeyError, TypeError, OverflowError, RecursionError):
         return None
     if (
         not isinstance(id_, str)
+        or not isinstance(do, str)
         or not 1 <= len(id_) <= 60
         or do not in DOES
         or not 0 <= ago < 7 * 86400

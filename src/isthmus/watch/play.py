@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from isthmus.errors import FileFault, os_reason
-from isthmus.show.files import plain_file
+from isthmus.show.files import plain_file, read_within
 from isthmus.wire import artnet, pcapng, sacn
 
 MAX_BYTES = 2 * 2**30
@@ -18,7 +18,7 @@ def read_capture(path: Path) -> list[pcapng.Captured]:
     """The levels (ArtDmx, E1.31 data) of a capture file, in order. Raises FileFault."""
     try:
         with plain_file(path) as stream:
-            data = stream.read(MAX_BYTES + 1)
+            data = read_within(stream, MAX_BYTES)
         if len(data) > MAX_BYTES:
             raise FileFault(
                 "it is larger than 2 GiB.",

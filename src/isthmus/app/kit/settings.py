@@ -11,7 +11,7 @@ import msgspec
 import platformdirs
 
 from isthmus.errors import IsthmusError
-from isthmus.show.files import plain_file, write_atomically
+from isthmus.show.files import plain_file, read_within, write_atomically
 from isthmus.stage.drawing import Drawing, as_now
 
 
@@ -53,7 +53,7 @@ def load() -> Settings:
     file = config_file()
     try:
         with plain_file(file) as stream:
-            raw = msgspec.json.decode(stream.read(MOST_BYTES))
+            raw = msgspec.json.decode(read_within(stream, MOST_BYTES))
         if isinstance(raw, dict) and "drawings" in raw:
             raw["drawings"] = as_now(raw["drawings"])
         found = msgspec.convert(raw, Settings)
