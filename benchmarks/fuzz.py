@@ -30,5 +30,5 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         ):
             for words in (*tally.crashes[:5], *tally.hangs[:5]):
                 print(words, file=sys.stderr)
-            told = f"{name}: {tally.cases}, {len(tally.crashes)} crashes, {len(tally.hangs)} hangs"
-            yield told, tally.worst * 1e3, tally.memory, "", AIM
+            told = f"{name}, {tally.cases}: {len(tally.crashes)} crashes, {len(tally.hangs)} hangs"
+            yield f"{told}, {tally.memory:.0f} MB; longest", tally.worst * 1e3, 0.0, "ms", AIM
