@@ -711,10 +711,10 @@ def test_settings_that_do_not_read_fall_back_and_are_kept_beside() -> None:
     file.parent.mkdir(parents=True)
     for bad in ("{", json.dumps({"window": "wide"}), "\0"):
         file.write_text(bad)
-        assert (
-            settings.load() == settings.Settings()
-            and file.with_suffix(".json.bad").read_text() == bad
-        )
+        told: list[str] = []
+        aside = file.with_suffix(".json.bad")
+        assert settings.load(told.append) == settings.Settings() and aside.read_text() == bad
+        assert "were damaged" in told[0] and str(aside) in told[0]
     file.write_text(json.dumps({"theme": "noon", "window": [10, 99999], "later": 1}))
     assert settings.load() == settings.Settings(window=(800, 4320))
     settings.save(settings.Settings(theme="day", last_show="/x"))

@@ -5,6 +5,7 @@ is kept beside.
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -48,8 +49,10 @@ def config_file() -> Path:
     )
 
 
-def load() -> Settings:
-    """Never fails: a file that cannot be read is set aside and the defaults are taken."""
+def load(told: Callable[[str], object] = lambda words: None) -> Settings:
+    """Never fails: a file that cannot be read is kept under another name and told, and the
+    defaults are taken.
+    """
     file = config_file()
     try:
         with plain_file(file) as stream:
@@ -60,8 +63,13 @@ def load() -> Settings:
     except FileNotFoundError:
         return Settings()
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError):
+        aside = file.with_suffix(".json.bad")
         try:
-            file.replace(file.with_suffix(".json.bad"))
+            file.replace(aside)
+            told(
+                "The settings of this computer were damaged, so everything is as at first. What "
+                f"is left of them is in {aside}."
+            )
         except OSError:
             pass
         return Settings()

@@ -13,7 +13,7 @@ import signal
 import socket
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -60,6 +60,10 @@ class _Beside:
             self.trouble = f"{where}: {error} {do}".strip(": ")
         return answer
 
+    def ask_to_end(self) -> None:
+        if self._process.poll() is None:
+            self._process.terminate()
+
     def stop(self) -> None:
         if self._process.poll() is None:
             self._process.terminate()
@@ -97,8 +101,10 @@ class DemoExchange(_Beside):
         super().__init__("exchange", "serve", "--port", str(port))
 
 
-def make_application(arguments: list[str]) -> QApplication:
-    """The application with our fonts and theme; once a process."""
+def make_application(
+    arguments: list[str], told: Callable[[str], object] = lambda words: None
+) -> QApplication:
+    """The application with our fonts and theme; once a process. Damaged settings are `told`."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(arguments)
     app.setApplicationName("Isthmus")
@@ -106,7 +112,7 @@ def make_application(arguments: list[str]) -> QApplication:
     app.setAttribute(Qt.ApplicationAttribute.AA_DontShowIconsInMenus)
     load_fonts()
     app.setFont(font("body"))
-    theme.set(settings.load().theme)
+    theme.set(settings.load(told).theme)
     return app
 
 
@@ -202,7 +208,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print(f"isthmus-app: {missing}", file=sys.stderr)
         return 3
     log = Log()
-    app = make_application(given[:1])
+    news: list[str] = []
+    app = make_application(given[:1], news.append)
     if options.shots:
         from isthmus.app.shell.shots import take_shots
 
@@ -211,13 +218,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if options.rig_window:
         return rig_window(app, options.rig_window)
     try:
-        return run(app, options)
+        return run(app, options, news)
     finally:
         log.end()
 
 
-def run(app: QApplication, options: argparse.Namespace) -> int:
-    """The window from its beginning to its end, with what the demo runs beside it."""
+def run(app: QApplication, options: argparse.Namespace, news: Sequence[str] = ()) -> int:
+    """The window from its beginning to its end, with what the demo runs beside it. `news` is told
+    when it is there.
+    """
     rig = DemoRig() if options.demo else None
     exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
     address = read_place(options.rig) if options.rig else rig.address if rig else None
@@ -226,6 +235,8 @@ def run(app: QApplication, options: argparse.Namespace) -> int:
     keep_still(window.bench)
     if rig and rig.trouble:
         window.bench.tell("attention", f"The simulator is not running. {rig.trouble}")
+    for words in news:
+        window.bench.tell("attention", words)
     window.show()
     path = options.show or ("" if options.demo or options.new else window.settings.last_show)
     for wait in FRAME_MS:
@@ -237,9 +248,11 @@ def run(app: QApplication, options: argparse.Namespace) -> int:
         if not window._closing:  # a signal: what is not saved is offered at the next start
             window.end_processes()
             window.files.end(forget=False)
-        for beside in (rig, exchange):
-            if beside:
-                beside.stop()
+        started = [beside for beside in (rig, exchange) if beside]
+        for beside in started:  # all at once, then each is waited for
+            beside.ask_to_end()
+        for beside in started:
+            beside.stop()
 
 
 if __name__ == "__main__":
