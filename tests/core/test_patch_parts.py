@@ -259,6 +259,13 @@ def test_any_bytes_are_a_table_or_a_fault(data: bytes) -> None:
         assert fault.what and fault.where == "t"
 
 
+def test_a_table_of_nothing_but_cells_is_refused_before_they_are_made() -> None:
+    with pytest.raises(FileFault, match="line 2 has more than 4096 cells"):
+        read_table("Unit,Name\n" + "," * 10_000_000, "t")
+    with pytest.raises(FileFault, match="it has more than 2000000 cells"):
+        read_table(("," * 4000 + "\n") * 600, "t")
+
+
 @given(
     st.text('0123456789.,;\tabLapwing 19\n"', max_size=200),
     st.dictionaries(st.sampled_from(["number", "type", "address"]), st.integers(0, 9)),

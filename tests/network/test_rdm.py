@@ -271,6 +271,7 @@ def test_tables_without_an_end_doubles_and_silence_are_bounded(demo: Show, monke
     for block in range(400):
         uids = tuple(rdm.uid(block, n) for n in range(200))
         flood.talker.take(artnet.ArtTodData(0, 1, 1, 60000, block, uids), "127.0.0.2")
+    assert not flood.talker._tables  # it was not asked for, and takes no memory
     flood.total, flood.tables = 60000, 5
     uids, odd = flood.talker.table("127.0.0.2", 0)
     assert len(uids) <= MAX_DEVICES and "more than" in odd

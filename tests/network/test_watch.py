@@ -31,7 +31,7 @@ from isthmus.sockets import Outlets
 from isthmus.standin import RigClient
 from isthmus.watch import Playing, Watch, read_capture
 from isthmus.watch.hearing import Hearing
-from isthmus.watch.shared import MAX_SOURCES, SharedTable
+from isthmus.watch.shared import MAX_SOURCES, T_FULL, SharedTable
 from isthmus.wire import artnet, pcapng, sacn
 
 CID = bytes(range(16))
@@ -65,6 +65,19 @@ class Ear:
             | {"level": int(self.hearing.table.levels[at, 0])}
             for at in np.flatnonzero(rows["kind"])
         ]
+
+
+def test_more_sources_than_there_is_room_for_are_counted_and_come_in_when_others_fall_silent() -> (
+    None
+):
+    ear = Ear()
+    for more in range(MAX_SOURCES + 700):
+        ear.now += 0.001
+        ear.say(artnet.encode_dmx(1, 3, bytes(512)), 0x7F010000 + more)
+    assert len(ear.rows()) == MAX_SOURCES and ear.hearing.words[T_FULL] == 700
+    ear.now += 31.0
+    ear.say(artnet.encode_dmx(1, 3, bytes([9]) * 512), 0x7F020000)
+    assert any(row["level"] == 9 for row in ear.rows())
 
 
 def test_every_source_is_kept_apart_with_its_name_priority_rate_and_what_it_lost() -> None:

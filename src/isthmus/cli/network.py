@@ -44,7 +44,7 @@ from isthmus.routes.propose import BY_CAPACITY, BY_POSITION
 from isthmus.show import Show
 from isthmus.show.records import Output, new_id
 from isthmus.standin import StandInRig, joined, read_scenario
-from isthmus.watch import Playing, Source, read_capture
+from isthmus.watch import MAX_SOURCES, Playing, Source, read_capture
 
 Verb = Callable[..., argparse.ArgumentParser]
 
@@ -362,6 +362,12 @@ def watch(options: argparse.Namespace) -> Result:
     ]
     lines = lines or ["Nothing that can be heard is sent." if trouble else "Nothing is sent."]
     told = {"packets": counts.packets, "bad": counts.bad, "trouble": list(trouble)}
+    if counts.full:
+        told["left_out"] = counts.full
+        lines.append(
+            f"More than {MAX_SOURCES} sources at once: {many(counts.full, 'packet')} of others "
+            "left out."
+        )
     return SNAGS if trouble else DONE, {"sources": rows, **told}, [*trouble, *lines]
 
 

@@ -60,7 +60,9 @@ class Talker:
         """What came from a node; from any thread."""
         with self._news:
             if isinstance(packet, artnet.ArtTodData):
-                blocks = self._tables.setdefault((ip, packet.port_address), {})
+                blocks = self._tables.get((ip, packet.port_address))
+                if blocks is None:  # not asked for: tables of all ports there may be fill memory
+                    return
                 if packet.block in blocks or len(blocks) < MAX_DEVICES:
                     blocks[packet.block] = packet
             else:
@@ -84,7 +86,7 @@ class Talker:
         """
         key = ip, port_address
         with self._news:
-            self._tables.pop(key, None)
+            self._tables[key] = {}
         low = port_address & 0xFF
         for attempt in range(2):
             control = artnet.encode_tod_control(artnet.ArtTodControl(port_address))

@@ -6,10 +6,12 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Iterator
 
 from isthmus.errors import FileFault
 
 MAX_LINES = 50_000
+MAX_CELLS, ALL_CELLS = 4096, 2_000_000  # of a line, and of the whole
 DELIMITERS = (",", ";", "\t", "|")
 
 
@@ -21,6 +23,24 @@ def decode_text(data: bytes) -> str:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
         return data.decode("cp1252", "replace")
+
+
+def _narrow(data: str, delimiter: str, where: str) -> Iterator[str]:
+    """Its lines. Raises FileFault for one of more cells than any table has: ten megabytes of
+    commas are a gigabyte of cells.
+    """
+    total = 0
+    for number, line in enumerate(io.StringIO(data, newline=""), 1):
+        cells = line.count(delimiter)
+        total += cells
+        if cells > MAX_CELLS or total > ALL_CELLS:
+            most = f"line {number} has more than {MAX_CELLS}"
+            raise FileFault(
+                f"{most if cells > MAX_CELLS else f'it has more than {ALL_CELLS}'} cells.",
+                where=where,
+                do="Save only the columns you need.",
+            )
+        yield line
 
 
 def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[list[str]]:
@@ -50,7 +70,7 @@ def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[li
         delimiter, data = head[0].strip()[4], data.partition("\n")[2]
     try:
         rows = []
-        for row in csv.reader(io.StringIO(data, newline=""), delimiter=delimiter):
+        for row in csv.reader(_narrow(data, delimiter, where), delimiter=delimiter):
             rows.append([cell.strip() for cell in row])
             if len(rows) > limit:
                 raise FileFault(

@@ -5,7 +5,7 @@ levels. What is not levels (answers of nodes, discovery) is handed on as it came
 """
 
 from isthmus.watch.play import Playing, read_capture
-from isthmus.watch.shared import ARTNET, SACN
+from isthmus.watch.shared import ARTNET, MAX_SOURCES, SACN
 from isthmus.watch.supervisor import Heard, Source, Watch
 
-__all__ = ["ARTNET", "SACN", "Heard", "Playing", "Source", "Watch", "read_capture"]
+__all__ = ["ARTNET", "MAX_SOURCES", "SACN", "Heard", "Playing", "Source", "Watch", "read_capture"]

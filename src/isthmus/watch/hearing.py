@@ -22,6 +22,7 @@ from isthmus.watch.shared import (
 from isthmus.wire import artnet, sacn
 
 SILENT = 30.0  # seconds after which a source gives its row to another when the table is full
+LOOKED = 0.5  # seconds for which a full table is not looked through again
 RATE_OVER = 1.0  # seconds a rate is counted over
 OUT_OF_ORDER = 20  # E1.31 6.7.2: so far back it is an old packet, farther it is a new start
 
@@ -71,6 +72,7 @@ class Hearing:
         self._free = list(range(MAX_SOURCES - 1, -1, -1))
         self._levels = memoryview(table.levels.reshape(-1).data)
         self._packets = self._bad = self._others = self._full = 0
+        self._full_until = 0.0
 
     def take(self, data: memoryview, ip: int, port: int, now: float) -> None:
         self._packets += 1
@@ -144,8 +146,12 @@ class Hearing:
         self, key: tuple[int, int | bytes], kind: int, number: int, ip: int, now: float
     ) -> Heard | None:
         if not self._free:
+            if now < self._full_until:
+                self._full += 1
+                return None
             oldest = min(self.sources.items(), key=lambda pair: pair[1].last)
             if now - oldest[1].last < SILENT:
+                self._full_until = now + LOOKED  # a flood is not looked through for each packet
                 self._full += 1
                 return None
             del self.sources[oldest[0]]

@@ -40,7 +40,7 @@ from isthmus.routes import write_number
 from isthmus.show.address import write_address
 from isthmus.show.records import Output
 from isthmus.snags.rules_network import is_own, source_name
-from isthmus.watch import Playing, Source, read_capture
+from isthmus.watch import MAX_SOURCES, Playing, Source, read_capture
 
 REFRESH_MS = 200
 ARRIVES, SENT, DIFFERENCE = "arrives", "sent", "difference"
@@ -276,6 +276,8 @@ class WatchView(PageView):
             return
         counts = hub.watch.counts()
         words = f"{counts.packets} packets heard, {counts.bad} of them broken or foreign"
+        if counts.full:
+            words += f"; {counts.full} left out, of more than {MAX_SOURCES} sources"
         if self._captured:
             words += f"; {counts.captured} captured"
         if self._playing:
