@@ -18,6 +18,7 @@ from benchmarks import (
     hunted,
     judged,
     kill,
+    leaks,
     library,
     loss,
     network,
@@ -56,6 +57,7 @@ MODULES = (
     papers,
     fuzz,
     loss,
+    leaks,
     soak,
     kill,
 )
