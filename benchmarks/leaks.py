@@ -37,7 +37,7 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
 
     def resized() -> None:
         window.resize(rng.randint(1000, 1280), rng.randint(640, 800))
-        end, before = time.monotonic() + 2.0, view.pictures.count
+        end, before = time.monotonic() + 0.5, view.pictures.count
         while view.pictures.count == before and time.monotonic() < end:
             busy.spin(0.01)
 
