@@ -34,17 +34,30 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     busy, rng = Busy(False), random.Random(1)
     window = busy.window
     view = window.page(StagePage).view
+    late: list[bool] = []  # of each change of size or page, whether no picture came
 
     def resized() -> None:
         window.resize(rng.randint(1000, 1280), rng.randint(640, 800))
-        end, before = time.monotonic() + 0.5, view.pictures.count
-        while view.pictures.count == before and time.monotonic() < end:
+        end = time.monotonic() + 5.0
+        while time.monotonic() < end and not drawn():
             busy.spin(0.01)
+        late.append(not drawn())
+
+    def drawn() -> bool:
+        image = view.pictures.image
+        return image is not None and (image.width(), image.height()) == (
+            view.width(),
+            view.height(),
+        )
 
     def visited() -> None:
-        for name in ("Patch", "Stage"):
-            window.go(name)
-            busy.spin(0.05)
+        window.go("Patch")
+        busy.spin(0.05)
+        before, end = view.pictures.count, time.monotonic() + 5.0
+        window.go("Stage")
+        while view.pictures.count == before and time.monotonic() < end:
+            busy.spin(0.01)
+        late.append(view.pictures.count == before)
 
     for what, count, act in (("resizes", sizes, resized), ("visits of Stage", visits, visited)):
         for _ in range(min(WARM, count)):
@@ -62,4 +75,5 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
                 "within 20 MB",
             )
         yield f"{count} {what}: descriptors more / open", after[2] - before[2], before[2], "", "0"
+    yield f"{len(late)} changes of size or page without a picture", float(sum(late)), 0.0, "", "0"
     busy.close()

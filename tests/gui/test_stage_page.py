@@ -219,6 +219,15 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
     )
 
 
+def test_a_still_stage_is_drawn_again_for_a_new_size(make_window) -> None:
+    """Nothing is lit and nothing moves: nothing else asks for a picture."""
+    window = make_window(as_hung(), page="Stage")
+    view = window.pages["Stage"].view
+    for size in ((1280, 800), (1100, 700)):
+        window.resize(*size)
+        assert until(lambda: view.pictures.image and view.pictures.image.size() == view.size(), 30)
+
+
 def test_live_acts_are_taken_back_apart_from_the_show(make_window, demo: Show) -> None:
     window = make_window(demo, page="Stage")
     bench, live = window.bench, window.bench.levels.live

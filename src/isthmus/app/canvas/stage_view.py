@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QResizeEvent,
     QShowEvent,
     QWheelEvent,
 )
@@ -106,6 +107,9 @@ class StageView(Painted, QWidget):
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.pictures.hide()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.pictures.renew()  # until it comes, the last one is stretched
 
     # ------------------------------------------------------------ the camera
 
