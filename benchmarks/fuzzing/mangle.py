@@ -8,7 +8,6 @@ import re
 import struct
 import zipfile
 import zlib
-from collections.abc import Sequence
 
 FIGURES = (b"0", b"-1", b"1e308", b"-1e308", b"1e999", b"nan", b"9" * 400, b"0x7f", b"2147483648")
 PIECES = (
@@ -122,7 +121,3 @@ def mangled_chart(rng: random.Random, good: str) -> str:
                 count=rng.randint(1, 40),
             )
     return text[:200_000]
-
-
-def chosen(rng: random.Random, some: Sequence[bytes]) -> bytes:
-    return some[rng.randrange(len(some))]

@@ -17,7 +17,6 @@ from pathlib import Path
 import msgspec
 
 from benchmarks.fuzzing.mangle import (
-    chosen,
     mangled_bytes,
     mangled_chart,
     mangled_gdtf,
@@ -67,7 +66,7 @@ def _gdtf() -> Case:
 
     paths = [path for folder in shipped_folders() for path in sorted(folder.glob("*.gdtf"))]
     texts = [zipfile.ZipFile(path).read("description.xml") for path in paths]
-    return lambda rng: check_gdtf(read_archive(mangled_gdtf(rng, chosen(rng, texts)), "fuzz.gdtf"))
+    return lambda rng: check_gdtf(read_archive(mangled_gdtf(rng, rng.choice(texts)), "fuzz.gdtf"))
 
 
 def _chart() -> Case:
@@ -99,7 +98,7 @@ def _list() -> Case:
     folder = Path(isthmus.demo.__file__).parent
     goods = [path.read_bytes() for path in folder.glob("*.csv")]
     library = at_hand(isthmus.demo.lantern_tide())
-    return lambda rng: parse_hang_list(mangled_bytes(rng, chosen(rng, goods)), "fuzz.csv", library)
+    return lambda rng: parse_hang_list(mangled_bytes(rng, rng.choice(goods)), "fuzz.csv", library)
 
 
 def _swatch() -> Case:
@@ -108,7 +107,7 @@ def _swatch() -> Case:
 
     folder = Path(isthmus.gels.__file__).parent / "shipped"
     goods = [path.read_bytes() for path in folder.glob("*.csv")]
-    return lambda rng: parse_book(mangled_bytes(rng, chosen(rng, goods)), "fuzz", "fuzz.csv")
+    return lambda rng: parse_book(mangled_bytes(rng, rng.choice(goods)), "fuzz", "fuzz.csv")
 
 
 def _scenario() -> Case:
@@ -306,7 +305,7 @@ def _meshes() -> Case:
         goods += [
             archive.read(name) for name in archive.namelist() if name.endswith((".glb", ".3ds"))
         ]
-    return lambda rng: read_mesh(mangled_bytes(rng, chosen(rng, goods)), "fuzz")
+    return lambda rng: read_mesh(mangled_bytes(rng, rng.choice(goods)), "fuzz")
 
 
 def _mvr() -> Case:
@@ -354,7 +353,7 @@ def packets() -> list[bytes]:
 
 
 def _packet(rng: random.Random, goods: list[bytes]) -> bytes:
-    return mangled_bytes(rng, chosen(rng, goods), 1500)
+    return mangled_bytes(rng, rng.choice(goods), 1500)
 
 
 def _watch() -> Case:

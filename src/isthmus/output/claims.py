@@ -22,7 +22,8 @@ from isthmus.engine import DMX, SACN, SACN_PRIORITY, Route
 from isthmus.patch.numbers import write_numbers
 from isthmus.show.recovery import state_folder
 
-PATIENCE = 0.2  # seconds another may take for its change
+PATIENCE = 0.05  # seconds another may take for its change
+PAUSE = 1.0  # seconds between two looks whether another has stopped
 MOST_BYTES = 4 * 2**20
 Place = tuple[int, int, str]  # kind, number, host; of a DMX port 0 and its device
 
@@ -94,6 +95,8 @@ class Claims:
         self.sending = False
         self._asked: tuple[Route, ...] | None = None
         self._ours: list[Route] = []
+        self._unsure = False  # whether others could not be asked
+        self._looked = 0.0
 
     @property
     def handles(self) -> tuple[int, ...]:
@@ -103,8 +106,8 @@ class Claims:
     def begin(self) -> None:
         """Where the folder cannot be written nothing is claimed, and all is sent."""
         self.sending = True
-        with contextlib.suppress(OSError), self._alone() as told:
-            if told:
+        with contextlib.suppress(OSError), self._alone() as alone:
+            if alone:
                 self._own()
 
     def share(self, routes: Sequence[Route]) -> list[Route]:
@@ -117,9 +120,11 @@ class Claims:
         return self._ours
 
     def again(self) -> bool:
-        """Look whether another has stopped. True when what is ours is no longer what it was."""
-        before = self._ours
-        if self._asked is not None and self.left:
+        """Look now and then whether another has stopped. True when what is ours is no longer what
+        it was.
+        """
+        before, late = self._ours, time.monotonic() - self._looked > PAUSE
+        if self._asked is not None and late and (self.left or self._unsure):
             self._settle()
         return self._ours != before
 
@@ -153,32 +158,31 @@ class Claims:
 
     def _settle(self) -> None:
         asked = list(self._asked or ())
-        try:
-            with self._alone() as told:
-                if told:
-                    self.left = _met({place_of(r) for r in asked}, list(self._others()))
-                self._ours = [r for r in asked if place_of(r) not in self.left]
-                if told:
-                    self._tell({place_of(r) for r in self._ours})
-        except OSError:  # a full disk, a home that cannot be written: sending matters more
-            self.left, self._ours = {}, asked
+        self._looked, self._unsure = time.monotonic(), True
+        # a full disk, a home that cannot be written: sending matters more
+        with contextlib.suppress(OSError), self._alone() as alone:
+            if alone:
+                self.left = _met({place_of(r) for r in asked}, list(self._others()))
+                self._tell({place_of(r) for r in asked} - self.left.keys())
+                self._unsure = False
+        self._ours = [r for r in asked if place_of(r) not in self.left]
 
     @contextlib.contextmanager
     def _alone(self) -> Iterator[bool]:
-        """No other process changes anything meanwhile; False when one holds it for too long."""
+        """Whether no other process changes anything meanwhile: one may hold it for too long."""
         self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         handle = os.open(self._folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-        end, told = time.monotonic() + PATIENCE, False
+        end, alone = time.monotonic() + PATIENCE, False
         try:
-            while not told:
+            while not alone:
                 try:
                     fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                    told = True
+                    alone = True
                 except BlockingIOError:
                     if time.monotonic() > end:
                         break
                     time.sleep(0.005)
-            yield told
+            yield alone
         finally:
             os.close(handle)
 
