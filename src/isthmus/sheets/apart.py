@@ -7,13 +7,14 @@ Such a process reads the file from standard input, and writes `ok` and the PNG, 
 from __future__ import annotations
 
 import json
+import os
 import resource
 import subprocess
 import sys
 import time
 from collections.abc import Callable
 
-from isthmus.errors import FileFault
+from isthmus.errors import FileFault, os_reason
 
 SECONDS = 15
 MEMORY = 1 << 30  # bytes it may hold for its own
@@ -28,17 +29,22 @@ def run_apart(
     """
     command = [sys.executable, "-m", module, *more]
     end = time.monotonic() + SECONDS
-    left: bytes | None = data
-    with subprocess.Popen(
-        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
-    ) as process:
+    try:
+        with open(os.memfd_create("drawing"), "w+b") as handed:  # a pipe is full before it is read
+            handed.write(data)
+            handed.seek(0)
+            process = subprocess.Popen(
+                command, stdin=handed, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+            )
+    except OSError as error:
+        raise FileFault(f"it cannot be drawn. {os_reason(error)}", where=where) from error
+    with process:
         try:
             while True:
                 try:
-                    answered, _ = process.communicate(left, timeout=0.1)
+                    answered, _ = process.communicate(timeout=0.1)
                     break
                 except subprocess.TimeoutExpired as error:
-                    left = None  # it goes on with what it was given
                     told()
                     if time.monotonic() > end:
                         raise FileFault(
