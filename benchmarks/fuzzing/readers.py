@@ -181,6 +181,30 @@ def _catalogue() -> Case:
     return _own_file("exchange-catalogue.json", "ISTHMUS_DATA", good, read_catalogue)
 
 
+def _unsaved() -> Case:
+    """What a run that ended left: a whole show with a note, and who held a file."""
+    from isthmus.demo import lantern_tide
+    from isthmus.show.container import encode_show
+    from isthmus.show.holding import holder_of
+    from isthmus.show.recovery import left_behind
+
+    folder = Path(tempfile.mkdtemp())
+    (folder / "left.isthmus").write_bytes(encode_show(lantern_tide()))
+    notes = {
+        "left.json": b'{"original": "/srv/evening.isthmus"}',
+        ".evening.isthmus.held": b'{"pid": 4, "host": "barge", "boot": "x", "began": 7}',
+    }
+
+    def one(rng: random.Random) -> None:
+        for name, good in notes.items():
+            (folder / name).write_bytes(mangled_bytes(rng, good))
+        holder_of(folder / "evening.isthmus")
+        if len(left_behind(folder)[0]) != 1:
+            raise AssertionError("a whole show is not offered, for its note is damaged")
+
+    return one
+
+
 def _index() -> Case:
     """Damaged in its pages; whatever is asked then, it is rebuilt and answers within three goes."""
     from isthmus.library.search import Query
@@ -474,6 +498,7 @@ READERS: dict[str, Reader] = {
     "settings": Reader(_settings),
     "profile sources": Reader(_sources),
     "catalogue": Reader(_catalogue),
+    "what was left unsaved": Reader(_unsaved, share=0.3),
     "index": Reader(_index, share=0.2),
     "pictures": Reader(_pictures),
     "SVG": Reader(_svg),

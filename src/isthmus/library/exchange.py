@@ -29,6 +29,7 @@ from isthmus.library.index import FileSeen, Index, Trust
 from isthmus.library.sources import EXCHANGE, data_folder, downloads_folder
 from isthmus.profiles.gdtf import read_gdtf
 from isthmus.profiles.store import file_name, profiles_of, stored_of
+from isthmus.show.decoding import decoded
 from isthmus.show.files import read_file, write_atomically
 from isthmus.show.records import Show, StoredProfile
 
@@ -208,8 +209,8 @@ class Exchange:
 
     def _decoded(self, data: bytes) -> Catalogue:
         try:
-            catalogue = msgspec.json.decode(data, type=Catalogue)
-        except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+            catalogue = decoded(data, kind=Catalogue)
+        except msgspec.MsgspecError as error:
             raise self._garbage() from error
         if catalogue.format != 1:
             raise NetworkFault(
@@ -364,7 +365,7 @@ class Exchange:
             )
         try:
             return str(json.loads(body)["id"])
-        except (ValueError, KeyError, TypeError) as error:
+        except (ValueError, KeyError, TypeError, RecursionError) as error:
             raise self._garbage() from error
 
 
@@ -376,7 +377,7 @@ def _hung_up(connection: http.client.HTTPConnection, response: http.client.HTTPR
 def _said(body: bytes) -> str:
     try:
         return str(json.loads(body)["error"]).rstrip(".")[:200]
-    except (ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError, RecursionError):
         return ""
 
 
@@ -394,8 +395,8 @@ def _tag_file() -> Path:
 def read_catalogue() -> Catalogue | None:
     """The catalogue as it was last seen; None when there is none."""
     try:
-        return msgspec.json.decode(read_file(_catalogue_file(), MAX_CATALOGUE), type=Catalogue)
-    except (FileFault, msgspec.MsgspecError, UnicodeDecodeError):
+        return decoded(read_file(_catalogue_file(), MAX_CATALOGUE), kind=Catalogue)
+    except (FileFault, msgspec.MsgspecError):
         return None
 
 

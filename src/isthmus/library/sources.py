@@ -17,6 +17,7 @@ import msgspec
 from platformdirs import user_config_path, user_data_path
 
 from isthmus.errors import FileFault
+from isthmus.show.decoding import decoded
 from isthmus.show.files import read_file, write_atomically
 
 SHIPPED, GENERIC, OWN, EXCHANGE, FOLDER = "shipped", "generic", "own", "exchange", "folder"
@@ -94,10 +95,10 @@ def read_sources(told: Callable[[str], object] = lambda words: None) -> list[Sou
     """
     kept: list[Source] = []
     try:
-        kept = msgspec.json.decode(read_file(_file(), 1 << 20), type=list[Source])
+        kept = decoded(read_file(_file(), 1 << 20), kind=list[Source])
     except FileFault:
         pass
-    except (msgspec.MsgspecError, UnicodeDecodeError):
+    except msgspec.MsgspecError:
         aside = _file().with_name("profile-sources damaged.json")
         with suppress(OSError):
             _file().replace(aside)

@@ -11,6 +11,7 @@ from defusedxml import DefusedXmlException
 from isthmus.layout.place import LIMIT
 from isthmus.mvr import records as r
 from isthmus.profiles.gdtf.guarding import parse
+from isthmus.show.decoding import decoded
 from isthmus.show.records import Structure, Unit
 from isthmus.stage.runs import KINDS
 
@@ -56,7 +57,7 @@ def noted_in(scene: r.Scene) -> dict[str, Noted]:
         try:
             data = parse(text.encode())
             if data.get("provider") == PROVIDER:
-                found = msgspec.json.decode(data.text or "{}", type=dict[str, Noted])
+                found = decoded(data.text or "{}", kind=dict[str, Noted])
                 return {key.lower(): noted for key, noted in found.items() if _sound(noted)}
         except (ET.ParseError, DefusedXmlException, msgspec.MsgspecError, ValueError):
             continue

@@ -20,6 +20,7 @@ import msgspec
 
 from isthmus.engine import DMX, SACN, SACN_PRIORITY, Route
 from isthmus.patch.numbers import write_numbers
+from isthmus.show.decoding import decoded
 from isthmus.show.recovery import state_folder
 
 PATIENCE = 0.05  # seconds another may take for its change
@@ -192,13 +193,13 @@ class Claims:
         for path in self._folder.glob("*.json"):
             if path == mine:
                 continue
-            with contextlib.suppress(OSError, msgspec.MsgspecError, UnicodeDecodeError):
+            with contextlib.suppress(OSError, msgspec.MsgspecError):
                 handle = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOFOLLOW)
                 try:
                     fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
                     path.unlink(missing_ok=True)
                 except BlockingIOError:
-                    yield msgspec.json.decode(os.pread(handle, MOST_BYTES, 0), type=Sender)
+                    yield decoded(os.pread(handle, MOST_BYTES, 0), kind=Sender)
                 finally:
                     os.close(handle)
 

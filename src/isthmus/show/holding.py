@@ -20,6 +20,7 @@ import msgspec
 
 from isthmus.errors import FileFault
 from isthmus.show.container import MAX_TOTAL
+from isthmus.show.decoding import decoded
 from isthmus.show.files import plain_file, read_file
 
 
@@ -76,7 +77,7 @@ def holder_of(path: Path) -> Holder | None:
     """Who else holds a file; None when nothing does, or only what has ended."""
     try:
         with plain_file(_note(path)) as stream:
-            found = msgspec.json.decode(stream.read(10_000), type=Holder)
+            found = decoded(stream.read(10_000), kind=Holder)
     except (OSError, msgspec.MsgspecError):
         return None
     me = myself()

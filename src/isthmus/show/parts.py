@@ -18,6 +18,8 @@ from typing import Any
 
 import msgspec
 
+from isthmus.show.decoding import decoded
+
 NAMES = ("id", "key", "number", "name", "code", "title", "unit")  # what records are called by
 STRETCH = 64  # records of a stretch, on average
 LEVEL = 6
@@ -64,7 +66,7 @@ def put_together(texts: Iterable[bytes]) -> dict[str, Any]:
     """The members the parts were made of. Raises msgspec's errors for anything else."""
     found: dict[str, Any] = {}
     for text in texts:
-        name, value = msgspec.json.decode(text, type=tuple[str, dict[str, Any] | list[Any]])
+        name, value = decoded(text, kind=tuple[str, dict[str, Any] | list[Any]])
         if isinstance(value, dict):
             found |= value
         else:
@@ -202,9 +204,7 @@ class Texts:
 
     def tree(self, root: str) -> Tree:
         try:
-            parts, blobs = msgspec.json.decode(
-                self.text(root), type=tuple[tuple[str, ...], dict[str, str]]
-            )
+            parts, blobs = decoded(self.text(root), kind=tuple[tuple[str, ...], dict[str, str]])
         except msgspec.MsgspecError as error:
             raise ValueError(str(error)) from error
         return Tree(parts, blobs)

@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from isthmus.show.checked import beyond_types, taken
+from isthmus.show.decoding import decoded
 from isthmus.show.migrations import migrate
 from isthmus.show.records import FORMAT, Record, Show
 from isthmus.show.shapes import SHAPES
@@ -62,7 +63,7 @@ def members_of(show: Show) -> dict[str, Any]:
     its file are alike, to the last byte (a whole number of metres is 2 or 2.0 until then).
     """
     text = msgspec.json.encode(without_data(show))
-    slim = msgspec.json.decode(text, type=Show)
+    slim = decoded(text, kind=Show)
     if b'"extra":{' in text:  # members of a newer program
         return {"format": show.format} | _unfold(msgspec.to_builtins(slim), Show)
     usual = Show()
@@ -99,8 +100,8 @@ def just_as_saved(text: bytes) -> Show | None:
     nothing is folded.
     """
     try:
-        show = msgspec.json.decode(text, type=Show)
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        show = decoded(text, kind=Show)
+    except msgspec.MsgspecError:
         return None
     same = show.format == FORMAT and text_of(show) == text
     return show if same and not beyond_types(show) else None

@@ -16,6 +16,7 @@ from platformdirs import user_state_dir
 from isthmus.errors import IsthmusError
 from isthmus.show.change import apply_change
 from isthmus.show.container import SUFFIX, Damage, open_damaged
+from isthmus.show.decoding import decoded
 from isthmus.show.files import read_file
 from isthmus.show.journal import ABOUT, BEGIN, EDIT, LEVELS, About, Begin, Levels, entries, hold
 from isthmus.show.records import Show
@@ -100,7 +101,7 @@ def _read_file(place: Path) -> Found:
     show, damage = open_damaged(place)
     about: dict = {}
     try:
-        about = msgspec.json.decode(place.with_suffix(".json").read_bytes(), type=dict)
+        about = decoded(place.with_suffix(".json").read_bytes(), kind=dict)
     except (OSError, msgspec.MsgspecError):
         pass
     original = about.get("original")
@@ -182,7 +183,7 @@ def _replay(place: Path) -> Found | None:
 
 def _about(place: Path) -> About:
     try:
-        return msgspec.json.decode((place / ABOUT).read_bytes(), type=About)
+        return decoded((place / ABOUT).read_bytes(), kind=About)
     except (OSError, msgspec.MsgspecError):
         return About()
 
@@ -214,7 +215,7 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
             "The last edit was being written when the power or the program ended, and is not there."
         )
     begin = (
-        msgspec.json.decode(found[0][1], type=Begin)
+        decoded(found[0][1], kind=Begin)
         if found and found[0][0] == BEGIN
         else Begin("before", unsaved=True)
     )

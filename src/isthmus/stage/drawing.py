@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from isthmus.errors import FileFault
+from isthmus.show.decoding import decoded
 from isthmus.stage.rig import Drawn
 
 FALLS = ("none", "gentle", "true")
@@ -123,7 +124,7 @@ def write_settings(settings: tuple[Drawing, ...]) -> bytes:
 def read_settings(data: bytes, where: str) -> tuple[Drawing, ...]:
     """Raises FileFault for anything else."""
     try:
-        raw = msgspec.json.decode(data)
+        raw = decoded(data)
         if not isinstance(raw, dict) or raw.get("kind") != _FORMAT:
             raise FileFault(
                 "these are not drawing settings.",
@@ -131,7 +132,7 @@ def read_settings(data: bytes, where: str) -> tuple[Drawing, ...]:
                 do="Choose a file that was kept from the drawing settings.",
             )
         found = msgspec.convert(as_now(raw.get("settings")), tuple[Drawing, ...])
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+    except msgspec.MsgspecError as error:
         raise FileFault(
             f"the drawing settings cannot be read: {error}.", where=where, do="Choose another file."
         ) from error

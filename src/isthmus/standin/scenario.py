@@ -13,6 +13,7 @@ from isthmus.profiles import Mode, Profile
 from isthmus.profiles.store import load_stored
 from isthmus.routes import read_host
 from isthmus.show.container import safe_name
+from isthmus.show.decoding import decoded
 from isthmus.show.files import read_file
 
 MAX_BYTES = 32 * 2**20
@@ -124,8 +125,8 @@ def read_scenario(path: Path) -> Loaded:
     """Read a scenario and its profiles, which lie beside it in `profiles/`. Raises FileFault."""
     where = path.name
     try:
-        scenario = msgspec.json.decode(read_file(path, MAX_BYTES), type=Scenario)
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        scenario = decoded(read_file(path, MAX_BYTES), kind=Scenario)
+    except msgspec.MsgspecError as error:
         raise FileFault(
             f"this is not a scenario: {error}.",
             where=where,

@@ -12,6 +12,7 @@ import msgspec
 import platformdirs
 
 from isthmus.errors import IsthmusError
+from isthmus.show.decoding import decoded
 from isthmus.show.files import plain_file, read_within, write_atomically
 from isthmus.stage.drawing import Drawing, as_now
 
@@ -56,13 +57,13 @@ def load(told: Callable[[str], object] = lambda words: None) -> Settings:
     file = config_file()
     try:
         with plain_file(file) as stream:
-            raw = msgspec.json.decode(read_within(stream, MOST_BYTES))
+            raw = decoded(read_within(stream, MOST_BYTES))
         if isinstance(raw, dict) and "drawings" in raw:
             raw["drawings"] = as_now(raw["drawings"])
         found = msgspec.convert(raw, Settings)
     except FileNotFoundError:
         return Settings()
-    except (OSError, msgspec.MsgspecError, UnicodeDecodeError):
+    except (OSError, msgspec.MsgspecError):
         aside = file.with_suffix(".json.bad")
         try:
             file.replace(aside)
