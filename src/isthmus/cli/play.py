@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from isthmus.cli.common import DONE, Result
+from isthmus.cli.common import DONE, SNAGS, Result
 from isthmus.cli.looks import list_of, load_evening
 from isthmus.cli.network import hub_of
 from isthmus.engine import Engine
@@ -147,7 +147,7 @@ def play(options: argparse.Namespace) -> Result:
     data["left_out"] = {u: sender.pid for u, sender in composer.left.items()}
     lines = [f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz."]
     lines += [told_of(composer.left)[1]] if composer.left else []
-    return DONE, data, lines
+    return (DONE if stats.packets and not composer.left else SNAGS), data, lines
 
 
 def add_verbs(verbs: Any, verb: Verb) -> None:

@@ -42,10 +42,13 @@ class UnderlayDialog(Frame):
         self.finished.connect(self._stop_reading)
         self.choosing = button(CHOOSE, run=lambda: bench.guard(self.choose), name="choose underlay")
         self.body.addWidget(self.choosing)
-        self.body.addWidget(
-            button("Scale by two points and a length", run=self._two_points, name="scale underlay")
+        scale = button(
+            "Scale by two points and a length", run=self._two_points, name="scale underlay"
         )
-        self.body.addWidget(button("Move by dragging", run=self._move, name="move underlay"))
+        move = button("Move by dragging", run=self._move, name="move underlay")
+        self.needing: list[QWidget] = [scale, move]  # what there is to do with a drawing only
+        for one in self.needing:
+            self.body.addWidget(one)
         grid = QGridLayout()
         self.fields = {
             name: figure_field(f"underlay {name}", "", 80) for name in ("width", "x", "y", "turn")
@@ -76,13 +79,13 @@ class UnderlayDialog(Frame):
         self.lock = button("Lock", run=self._lock, name="lock underlay")
         self.lock.setCheckable(True)
         self.body.addWidget(self.lock)
-        self.body.addWidget(
-            button(
-                "Remove it",
-                run=lambda: self._keep("remove background drawing", None),
-                name="remove underlay",
-            )
+        remove = button(
+            "Remove it",
+            run=lambda: self._keep("remove background drawing", None),
+            name="remove underlay",
         )
+        self.body.addWidget(remove)
+        self.needing.append(remove)
         self._write()
 
     @property
@@ -91,7 +94,7 @@ class UnderlayDialog(Frame):
 
     def _write(self) -> None:
         u = self.under
-        for one in (*self.fields.values(), *self.crops, self.light, self.lock):
+        for one in (*self.fields.values(), *self.crops, self.light, self.lock, *self.needing):
             one.setEnabled(u is not None)
         if u is None:
             return
@@ -213,9 +216,6 @@ class UnderlayDialog(Frame):
             )
 
     def _two_points(self) -> None:
-        if self.under is None:
-            self.bench.tell("attention", "There is no background drawing yet.")
-            return
         self.canvas.set_tool(TwoPoints(self.canvas, self._scale))
 
     def _scale(self, a: tuple[float, float], b: tuple[float, float]) -> None:
