@@ -31,6 +31,7 @@ from benchmarks import (
     stage,
     start,
     versions,
+    visitor,
     wiring,
 )
 
@@ -59,6 +60,7 @@ MODULES = (
     loss,
     leaks,
     soak,
+    visitor,
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}

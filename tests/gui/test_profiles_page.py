@@ -465,6 +465,12 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         press(page, "view Exchange")
         assert until(lambda: view._task is None, 20)
         retype(child(page, "token", QLineEdit), TOKEN)
+        # as if it were another computer, asked without https: nobody is sent to in a test
+        monkeypatch.setattr("isthmus.library.exchange.Exchange.in_the_open", True)
+        asked = answer_question("Do not share")
+        press(page, "Share the selected profile")
+        assert asked == ["Your token can be read"] and view._task is None
+        answer_question("Send it anyway")
         press(page, "Share the selected profile")
         assert until(lambda: any(e.model == "Tow 1" for e in server.wares.entries.values()), 20)
     finally:
