@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 MOST = 160 * 2**20  # bytes a picture may take while it is decoded: 40 million pixels in colour
 _BYTES = {"1": 1, "L": 1, "P": 1, "LA": 4, "PA": 4, "I;16": 8, "I;16B": 8, "I": 8, "F": 8}
 PIXELS = 80_000_000
+_TURNED = 0x0112  # EXIF: how the camera was held
 _STRIP = 2_000_000  # pixels that are scaled at a time
 AGAIN = "Export it again, with at most 6000 pixels a side."
 
@@ -40,8 +41,8 @@ def small_picture(
                 picture.draft(None, (longest, longest))
             picture.load()
             made = _scaled(picture, longest)
-            made.info["exif"] = picture.info.get("exif")
-            made.getexif().update(picture.getexif())
+            made.info = {}  # nothing of where and by whom it was taken is kept
+            made.getexif()[_TURNED] = picture.getexif().get(_TURNED, 1)
             return ImageOps.exif_transpose(made)
     except FileFault:
         raise
@@ -90,5 +91,5 @@ def plain_picture(data: bytes, longest: int) -> bool:
 
     with Image.open(io.BytesIO(data)) as picture:
         modes = ("1", "L", "P", "LA", "RGB", "RGBA") if picture.format == "PNG" else ("L", "RGB")
-        turned = picture.getexif().get(0x0112, 1) != 1
+        turned = picture.getexif().get(_TURNED, 1) != 1
         return picture.mode in modes and max(picture.size) <= longest and not turned

@@ -70,6 +70,16 @@ def test_pictures_are_scaled_within_bounds_and_bombs_are_not_unpacked(tmp_path: 
         made = np.asarray(small_picture(out.getvalue(), 40), np.float64)
         means = codes.reshape(24, 4, 40, 4, -1).mean((1, 3))
         assert np.abs(made - means).max() < 1.01
+    photo = Image.new("RGB", (60, 40), (200, 20, 20))
+    photo.paste((20, 20, 200), (0, 0, 30, 40))  # its left half is blue
+    exif = photo.getexif()
+    exif[0x0112], exif[0x010E] = 6, "taken at the quay"  # to be turned clockwise by a quarter
+    out = io.BytesIO()
+    photo.save(out, "JPEG", exif=exif)
+    upright = small_picture(out.getvalue(), 30)
+    above, below = upright.getpixel((10, 4)), upright.getpixel((10, 26))
+    assert upright.size == (20, 30) and above[2] > 150 > above[0] and below[0] > 150 > below[2]
+    assert b"quay" in out.getvalue() and b"quay" not in take_picture(out.getvalue(), "a")[0].data
     sixteen = Image.fromarray(np.full((4, 4), 0x80FF, np.uint16))
     out = io.BytesIO()
     sixteen.save(out, "PNG")
