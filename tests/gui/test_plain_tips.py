@@ -3,15 +3,25 @@ page, with a name that would have a picture fetched."""
 
 from __future__ import annotations
 
+import io
+from html.parser import HTMLParser
+from pathlib import Path
 from typing import Any
 
 import msgspec
+import pdfplumber
 from PySide6.QtCore import QAbstractListModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QWidget
 
 from helpers.hands import settle
 from helpers.places import show_of
+import isthmus.phone
 from isthmus.app.shell.window import Window
+from isthmus.check import record
+from isthmus.net.plan import PlannedDevice, sheet
+from isthmus.papers.all_papers import RIG
+from isthmus.papers.drawn import as_pdf
+from isthmus.papers.marked import as_html
 from isthmus.show import Show
 from isthmus.show.records import Record
 
@@ -68,3 +78,36 @@ def test_no_name_is_ever_taken_for_markup(make_window) -> None:
             plain += sum("&lt;img" in w.toolTip() for w in window.findChildren(QWidget))
     assert plain > 30  # they are there, as words
     assert not found, "\n".join(sorted(found))
+
+
+class Tags(HTMLParser):
+    """What another reader of HTML takes for tags, and for words."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.tags, self.words = set[str](), ""
+        self.feed(text)
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.tags.add(tag)
+
+    def handle_data(self, data: str) -> None:
+        self.words += data
+
+
+def test_no_name_is_taken_for_markup_on_paper_or_on_a_phone() -> None:
+    show: Show = hostile(show_of())
+    named = 0
+    for _, make in RIG.values():
+        read = Tags(as_html(make(show, None)))
+        assert "img" not in read.tags
+        named += HOSTILE.strip() in read.words
+    assert named > 8
+    device = PlannedDevice(HOSTILE, HOSTILE, "2.0.0.1", "2.0.0.2", "255.0.0.0", HOSTILE, (HOSTILE,))
+    assert "img" not in Tags(sheet(HOSTILE, [device])).tags
+    for printed in (record.as_pdf(show), as_pdf(RIG["position"][1](show, None))):
+        with pdfplumber.open(io.BytesIO(printed)) as paper:
+            assert "<img" in "".join(page.extract_text() for page in paper.pages)
+    scripts = list((Path(isthmus.phone.__file__).parent / "page").glob("*.js"))
+    ways = ("innerHTML", "outerHTML", "insertAdjacentHTML", "document.write")
+    assert scripts and not [s for s in scripts for way in ways if way in s.read_text()]
