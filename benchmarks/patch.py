@@ -17,11 +17,11 @@ from msgspec.structs import replace
 
 from benchmarks.frame import best
 from isthmus.demo import shipped_profiles
+from isthmus.hanglist import parse_hang_list
 from isthmus.library.at_hand import at_hand
 from isthmus.output import Live
 from isthmus.patch.addresses import blocks_at
 from isthmus.patch.edits import set_address, set_text
-from isthmus.patch.hanglist import parse_hang_list
 from isthmus.patch.index import PatchIndex, Room, index_of
 from isthmus.patch.readdress import HOWS, Wanted, readdress
 from isthmus.profiles import chart, profiles_of

@@ -92,8 +92,8 @@ def _chart() -> Case:
 
 def _list() -> Case:
     import isthmus.demo
+    from isthmus.hanglist import parse_hang_list
     from isthmus.library.at_hand import at_hand
-    from isthmus.patch.hanglist import parse_hang_list
 
     folder = Path(isthmus.demo.__file__).parent
     goods = [path.read_bytes() for path in folder.glob("*.csv")]
@@ -283,7 +283,7 @@ def _svg() -> Case:
 
 
 def _svg_drawn() -> Case:
-    from isthmus.sheets.apart import run_apart
+    from isthmus.apart import run_apart
 
     return lambda rng: run_apart(
         "isthmus.app.canvas.svg_process", mangled_bytes(rng, SVG), "fuzz.svg"
@@ -293,7 +293,7 @@ def _svg_drawn() -> Case:
 def _pdf() -> Case:
     from reportlab.pdfgen.canvas import Canvas
 
-    from isthmus.sheets.apart import run_apart
+    from isthmus.apart import run_apart
 
     out = io.BytesIO()
     canvas = Canvas(out, pageCompression=0)

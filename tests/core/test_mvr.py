@@ -27,7 +27,7 @@ from helpers.tools import answer, command
 from isthmus.demo import shipped_profiles
 from isthmus.errors import FileFault
 from isthmus.mvr import Came, as_show, read_mvr, write_show
-from isthmus.patch.hanglist import Library
+from isthmus.patch.models import Library
 from isthmus.profiles import profiles_of
 from isthmus.profiles.chart import chart
 from isthmus.profiles.gdtf import read_gdtf, write_gdtf

@@ -24,6 +24,7 @@ from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
 from isthmus.errors import EntryFault
+from isthmus.hanglist import parse_hang_list
 from isthmus.output import Live
 from isthmus.papers import rig
 from isthmus.papers.all_papers import RIG
@@ -34,7 +35,7 @@ from isthmus.papers.marked import as_html
 from isthmus.papers.since import since
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.edits import set_address
-from isthmus.patch.hanglist import Library, parse_hang_list
+from isthmus.patch.models import Library
 from isthmus.show import open_show, save_show
 from isthmus.show.records import UPRIGHT
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 
 from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, shipped_profiles
 from isthmus.errors import EntryFault, FileFault
+from isthmus.hanglist import parse_hang_list, read_hang_list
 from isthmus.library.at_hand import at_hand
 from isthmus.patch import (
     Add,
@@ -19,10 +21,8 @@ from isthmus.patch import (
     edits,
     free_runs,
     preview_add,
-    read_hang_list,
     take_paper,
 )
-from isthmus.patch.hanglist import parse_hang_list
 from isthmus.patch.index import EMPTY, Room, Universe
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.patch.spans import Span, by_universe
@@ -236,15 +236,17 @@ def test_lists_of_every_make_are_read(text: bytes, rows: int) -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        (b"", "no column is called Unit or Type"),
-        (b"Number,Weight\n1,2\n", "no column is called Type"),
+        (b"", "no column is surely Unit and Type"),
+        (b"Number,Weight\n1,2\n", "no column is surely Type"),
         (b"\x89PNG\0\0\0", "not a text file"),
-        (b'a,"' + b"x" * 200_000, "not a table|no column"),
+        (b'a,"' + b"x" * 200_000, "not a table|no column is surely"),
     ],
 )
-def test_what_is_no_hang_list_is_told(text: bytes, says: str) -> None:
+def test_what_is_no_hang_list_is_told(text: bytes, says: str, tmp_path: Path) -> None:
+    file = tmp_path / "list.csv"
+    file.write_bytes(text)
     with pytest.raises(FileFault, match=says) as caught:
-        parse_hang_list(text, "list.csv", SHELF)
+        read_hang_list(file, SHELF)
     assert "list.csv" in str(caught.value)
 
 

@@ -13,6 +13,7 @@ from helpers.edits import EDITS
 from isthmus.check import mark
 from isthmus.demo import as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault
+from isthmus.hanglist import Answers, parse_hang_list
 from isthmus.patch import Add, all_spans, clashes, edits, index_of, preview_add
 from isthmus.patch.addresses import (
     ALLOW,
@@ -35,8 +36,8 @@ from isthmus.patch.groups import (
     propose_groups,
     remove_groups,
 )
-from isthmus.patch.hanglist import Library, parse_hang_list
 from isthmus.patch.index import PatchIndex
+from isthmus.patch.models import Library
 from isthmus.patch.paper import (
     changes_between,
     differences,
@@ -528,8 +529,8 @@ def test_columns_are_known_by_content_merged_cells_filled_and_near_names_only_pr
     text = "sep=;\n;;Plot of the quay;\nA;B;C;D\n1;Lapwing 19;Short;1.001\n2;;;1,012\n3;;;1.023\n4;Lapwin 19;Short;1.034\n5;;;\n"
     found = parse_hang_list(text, "plot.csv", SHELF)
     assert found.at["number"] == 0 and found.at["type"] == 1 and found.at["address"] == 3
-    columns = found.at | {"mode": 2}
-    filled = parse_hang_list(text, "plot.csv", SHELF, columns)
+    columns = {**found.at, "mode": 2}
+    filled = parse_hang_list(text, "plot.csv", SHELF, Answers(columns))
     assert [r.number for r in filled.paper.rows] == [1, 2, 3] and any(
         "line above" in note for note in filled.notes
     )
@@ -539,7 +540,8 @@ def test_columns_are_known_by_content_merged_cells_filled_and_near_names_only_pr
         and "Lapwing 19" in unknown.key
         and "letters agree" in unknown.why
     )
-    agreed = parse_hang_list(text, "plot.csv", SHELF, columns, {"Lapwin 19": unknown.key})
+    answers = Answers(columns, {"Lapwin 19": unknown.key})
+    agreed = parse_hang_list(text, "plot.csv", SHELF, answers)
     assert [r.number for r in agreed.paper.rows] == [1, 2, 3, 4, 5] and not agreed.faults
     lines = "\n".join(
         [
@@ -554,7 +556,8 @@ def test_columns_are_known_by_content_merged_cells_filled_and_near_names_only_pr
     assert (len(many.paper.rows), len(many.rejected)) == (9500, 500) and {
         f.column for f in many.faults
     } == {"type"}
-    fixed = parse_hang_list(lines, "many.csv", SHELF, edits={(21, "type"): "Lapwing 19"})
+    answers = Answers(edits={(21, "type"): "Lapwing 19"})
+    fixed = parse_hang_list(lines, "many.csv", SHELF, answers)
     assert len(fixed.paper.rows) == 9501
 
 

@@ -13,9 +13,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from isthmus.apart import run_apart
 from isthmus.errors import Cancelled, FileFault
 from isthmus.pictures import small_picture
-from isthmus.sheets.apart import run_apart
 from isthmus.sheets.pictures import take_picture
 
 
@@ -99,7 +99,7 @@ def test_foreign_drawings_are_read_by_a_process_that_may_die(
     )
     lots = f'{head}<g id="a0"><circle r="4"/></g>{uses}<use href="#a11"/></svg>'
     with monkeypatch.context() as hasty, pytest.raises(FileFault, match="not drawn within 3 s"):
-        hasty.setattr("isthmus.sheets.apart.SECONDS", 3)
+        hasty.setattr("isthmus.apart.SECONDS", 3)
         run_apart(svg, lots.encode(), "lots.svg")
     fine = run_apart(
         svg, f'{head}<rect width="9" height="9" fill="#204060"/></svg>'.encode(), "a.svg"

@@ -137,7 +137,7 @@ def test_sixty_lines_of_paper_are_patched_by_keyboard_alone_and_the_mix_up_shows
     QGuiApplication.clipboard().setText("\n".join(rows))
     shortcut(window, Qt.Key.Key_V, CTRL | ALT)
     listed = dialog("hang list")
-    assert "60 good lines, 0 of them new units" in listed.counts.text()
+    assert "60 units read, 0 of them new" in listed.counts.text()
     pressed(Qt.Key.Key_Return)
     assert until(lambda: len(bench.show.paper.rows) == 60)
     shortcut(window, Qt.Key.Key_3, ALT)
@@ -478,14 +478,14 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
     for name, head in (("type", "Ref"), ("number", "Kind"), ("address", "Place")):
         listed.choices[name].setCurrentIndex(listed.choices[name].findText(head))
         listed._column(name)
-    assert "0 good lines" in listed.counts.text()
+    assert "0 units read" in listed.counts.text()
     settle(0.2)
     press(listed, "agree Lapwin 19")
     for line, mode in ((2, "Short"), (3, "Wide"), (4, "Dimmer")):
         listed._edit(line, "mode", mode)
     listed._edit(4, "address", "4.401")
     assert (
-        "3 good lines, 3 of them new units; 0 lines" in listed.counts.text()
+        "3 units read, 3 of them new." in listed.counts.text()
         and listed.how.currentData() == "more"
     )
     press(listed, "Take")
@@ -513,14 +513,14 @@ def test_wrong_lines_are_kept_with_the_paper_and_corrected_later(
     press(window.pages["Patch"], "Correct unread lines…")
     listed = dialog("hang list")
     assert (
-        "1 good lines, 0 of them new" in listed.counts.text() and listed.how.currentData() == "more"
+        "1 unit read, 0 of them new" in listed.counts.text() and listed.how.currentData() == "more"
     )  # 603 was wrong beside 603
     rows = {row.number: row.line for row, _ in listed.model.rows}
     shown = [listed.model.text(row, 4) for row, _ in listed.model.rows if row.number == 607]
     assert shown == ["4.600"]  # as it was written
     listed._edit(rows[605], "address", "4.480")
     listed._edit(rows[607], "address", "4.161")
-    assert "3 good lines, 2 of them new" in listed.counts.text()
+    assert "3 units read, 2 of them new" in listed.counts.text()
     press(listed, "Take")
     assert (
         until(lambda: len(bench.show.units) == 72)

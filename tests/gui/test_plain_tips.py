@@ -13,9 +13,9 @@ import pdfplumber
 from PySide6.QtCore import QAbstractListModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QWidget
 
+import isthmus.phone
 from helpers.hands import settle
 from helpers.places import show_of
-import isthmus.phone
 from isthmus.app.shell.window import Window
 from isthmus.check import record
 from isthmus.net.plan import PlannedDevice, sheet

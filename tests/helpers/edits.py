@@ -7,9 +7,10 @@ from collections.abc import Callable
 
 from isthmus.check import mark
 from isthmus.demo import EXTRA_LIST, shipped_profiles
+from isthmus.hanglist import read_hang_list
 from isthmus.layout import hang_by_name, move_units, set_out
 from isthmus.library.at_hand import at_hand
-from isthmus.patch import Add, edits, preview_add, read_hang_list, take_paper
+from isthmus.patch import Add, edits, preview_add, take_paper
 from isthmus.profiles import profiles_of
 from isthmus.routes import add_output, change_output, propose, remove_outputs
 from isthmus.show import Show

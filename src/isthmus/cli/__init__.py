@@ -36,6 +36,7 @@ MODULES = {
     "mvr": ("mvr",),
     "xchange": ("xchange", "xchange-station"),
     "lists": ("compare", "expects"),
+    "hang_list": ("hang-list",),
     "demo_set": ("demo-set",),
     "pixels": ("pixels",),
     "play": ("play",),

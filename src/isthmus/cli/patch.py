@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.errors import EntryFault
+from isthmus.hanglist import read_hang_list
 from isthmus.library.at_hand import at_hand
 from isthmus.patch import Add, footprint, index_of, preview_add
 from isthmus.patch.add import PLACES
@@ -36,7 +37,6 @@ from isthmus.patch.groups import (
     remove_groups,
     told,
 )
-from isthmus.patch.hanglist import read_hang_list
 from isthmus.patch.limits import (
     attribute_named,
     handling_words,

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from isthmus.compare.assigning import assigned
-from isthmus.patch.hanglist import plain
+from isthmus.patch.models import plain
 from isthmus.patch.paper import row_of
 from isthmus.plural import many
 from isthmus.profiles import profiles_of

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from isthmus.compare.lists import FIELDS, Beside, Pair, said
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import blocks_at
-from isthmus.patch.hanglist import Library
+from isthmus.patch.models import Library
 from isthmus.patch.paper import take_paper
 from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Patched, Show, Unit
 

@@ -43,6 +43,7 @@ KINDS = {  # kind → one, several
 }
 UNIT = {
     "number": "number",
+    "fixture_id": "Fixture ID",
     "name": "name",
     "profile": "profile",
     "mode": "mode",

@@ -12,9 +12,10 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from isthmus.hanglist import read_hang_list
 from isthmus.layout.place import hang_by_name
 from isthmus.patch.edits import set_address, set_mode, set_text
-from isthmus.patch.hanglist import Library, read_hang_list
+from isthmus.patch.models import Library
 from isthmus.patch.paper import take_paper
 from isthmus.profiles.store import load_stored
 from isthmus.show.records import Gel, Node, Output, Show, StoredProfile, Structure

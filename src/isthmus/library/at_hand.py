@@ -20,7 +20,7 @@ from isthmus.library.sources import (
     files_of,
     read_sources,
 )
-from isthmus.patch.hanglist import Library, plain
+from isthmus.patch.models import Library, plain
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.store import is_usual_file, load_stored, stored_of

@@ -26,7 +26,7 @@ from isthmus.mvr.pieces import Meshes, Tell
 from isthmus.mvr.space import Placed, placed, rows_of, transform
 from isthmus.mvr.types import Types
 from isthmus.mvr.writing import thing_element, write_scene
-from isthmus.patch.hanglist import Library
+from isthmus.patch.models import Library
 from isthmus.profiles.gdtf.reading import Notice
 from isthmus.profiles.make.glb import glb
 from isthmus.show.container import MAX_TOTAL
@@ -185,14 +185,13 @@ class _Coming:
         other = list(thing.other)
         if thing.color is not None and not noted.gel:
             other.append(_element("Color", thing.color))
-        if thing.fixture_id and thing.fixture_id != str(number):
-            other.append(_element("FixtureID", thing.fixture_id))
         if thing.focus:
             other.append(_element("Focus", thing.focus))
         self._beside("thing", thing.uuid, other)
         made = replace(
             base,
             number=number,
+            fixture_id=_called(thing, number, base),
             name=thing.name or base.name,
             profile=key,
             mode=mode,
@@ -396,6 +395,13 @@ class _Numbers:
             self.tell(place, f"{why}; it gets {number}.", "")
         self.taken.add(number)
         return number
+
+
+def _called(thing: r.Thing, number: int, base: Unit) -> str:
+    """Its Fixture ID, where that says more than its number."""
+    if not thing.fixture_id:
+        return base.fixture_id
+    return "" if thing.fixture_id == str(number) else thing.fixture_id[:200]
 
 
 def _number(thing: r.Thing) -> int:

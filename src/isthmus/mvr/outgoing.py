@@ -155,7 +155,9 @@ class _Going:
             invert_tilt=unit.handling.invert_tilt or None,
             position=uuid_named(f"position {unit.hangs_on}") if unit.hangs_on else "",
             function=unit.purpose,
-            fixture_id=said if said.endswith(str(unit.number)) else str(unit.number),
+            fixture_id=unit.fixture_id
+            or (said if said.endswith(str(unit.number)) else "")
+            or str(unit.number),
             fixture_number=unit.number,
             unit_number=None if "UnitNumber" in kept else order,
             color=color,

@@ -15,7 +15,7 @@ from isthmus.errors import FileFault, IsthmusError
 from isthmus.mvr import records as r
 from isthmus.mvr.archive import Mvr
 from isthmus.mvr.pieces import Tell
-from isthmus.patch.hanglist import Library, plain
+from isthmus.patch.models import Library, plain
 from isthmus.plural import many
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make import Channel, ModePlan, compose

@@ -7,9 +7,10 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.hanglist import read_hang_list
 from isthmus.mvr.archive import SUFFIX
 from isthmus.mvr.incoming import open_mvr
-from isthmus.patch.hanglist import Library, read_hang_list
+from isthmus.patch.models import Library
 from isthmus.patch.paper import new_revision, row_of
 from isthmus.profiles import profiles_of
 from isthmus.show import open_show

@@ -35,8 +35,10 @@ def units_of(show: Show, only: Only) -> list[Unit]:
 
 
 def by_number(show: Show, only: Only = None) -> Paper:
+    named = any(u.fixture_id for u in show.units)
     columns = (
         *UNIT,
+        *([Column("Fixture ID", 24)] if named else []),
         Column("Type", 40),
         Column("Mode", 22),
         Column("Address", 22, figures=True),
@@ -51,6 +53,7 @@ def by_number(show: Show, only: Only = None) -> Paper:
         (
             str(u.number),
             u.name,
+            *([u.fixture_id] if named else []),
             type_of(show, u),
             u.mode,
             addresses(u) if u.patch else "",

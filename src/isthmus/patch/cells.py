@@ -44,12 +44,25 @@ def _model(unit: Unit, profiles: ProfileSet) -> str:
     return profile.label if profile else unit.profile
 
 
+def natural(text: str) -> tuple[tuple[str, int], ...]:
+    """What texts with figures are ordered by, so that `LX2` is before `LX10`."""
+    return tuple(
+        (words.lower(), int(figures or 0)) for words, figures in re.findall(r"(\D*)(\d*)", text)
+    )
+
+
 def _spot(unit: Unit, profiles: ProfileSet) -> tuple[int, int]:
     return (unit.patch[0].universe, unit.patch[0].address) if unit.patch else (1 << 30, 0)
 
 
 COLUMNS = (
     Column("number", "Unit", lambda u, p: str(u.number), sort=lambda u, p: u.number),
+    Column(
+        "fixture_id",
+        "Fixture ID",
+        lambda u, p: u.fixture_id,
+        sort=lambda u, p: natural(u.fixture_id),
+    ),
     Column("name", "Name", lambda u, p: u.name),
     Column("profile", "Profile", _model, False),
     Column("mode", "Mode", lambda u, p: u.mode),
@@ -110,7 +123,10 @@ def _text_writer(key: str) -> GelWriter:
 # in this order: a mode first, for what follows may hang on it
 WRITERS: dict[str, GelWriter] = {
     "mode": set_mode,
-    **{key: _text_writer(key) for key in ("name", "hangs_on", "purpose", "note", "gel")},
+    **{
+        key: _text_writer(key)
+        for key in ("fixture_id", "name", "hangs_on", "purpose", "note", "gel")
+    },
     "locked": lambda show, ids, text: set_locked(show, ids, text.lower() in YES),
 }
 

@@ -20,6 +20,7 @@ from isthmus.profiles import profiles_of
 from isthmus.show.records import Show
 
 _NUMERIC = re.compile(rf"^\d[\d\-{STEP}]*$")
+_IDS = re.compile(r"^(.*\D)(\d+)\s*(?:\bto\b|\bthru\b|\.\.+|…)\s*(.*\D)?(\d+)$", re.IGNORECASE)
 _CELL = re.compile(r"^(\d{1,6})\.(\d{1,4})$")
 
 
@@ -33,8 +34,8 @@ class Chosen:
 
 
 def names_of(show: Show) -> dict[str, tuple[str, ...]]:
-    """Every name units can be called up by, with its units: groups, then models, positions and
-    purposes.
+    """Every name units can be called up by, with its units: groups, then what paper calls them,
+    models, positions and purposes.
     """
     profiles = profiles_of(show)
     found: dict[str, list[str]] = {}
@@ -43,7 +44,8 @@ def names_of(show: Show) -> dict[str, tuple[str, ...]]:
     kinds: dict[str, list[str]] = {}
     for unit in sorted(show.units, key=lambda u: u.number):
         profile = profiles.profiles.get(unit.profile)
-        for name in (profile.name if profile else "", unit.hangs_on, unit.purpose):
+        kind = profile.name if profile else ""
+        for name in (unit.fixture_id, kind, unit.hangs_on, unit.purpose):
             if name and name not in found:
                 kinds.setdefault(name, []).append(unit.id)
     return {name: tuple(dict.fromkeys(ids)) for name, ids in (found | kinds).items()}
@@ -80,6 +82,9 @@ def _read(
         if part.lower() in low:  # a name may look like a number or hold a dash
             found.extend(low[part.lower()])
             continue
+        if run := _run(show, part):
+            found.extend(run)
+            continue
         if part.lower() in ("all", "everything"):
             found.extend(unit.id for unit in sorted(show.units, key=lambda u: u.number))
             continue
@@ -92,6 +97,22 @@ def _read(
     if not found and not text.strip():
         raise EntryFault("Nothing is typed.", do="Write 1-8, all but 7, or the name of a group.")
     return found
+
+
+def _run(show: Show, part: str) -> list[str]:
+    """Units from one Fixture ID to another, `LX1-3 to LX1-7` or `LX1-3..7`; none where it is no
+    such range.
+    """
+    match = _IDS.match(part)
+    if not match or (match[3] and match[3].lower() != match[1].lower()):
+        return []
+    first, last = int(match[2]), int(match[4])
+    found = []
+    for unit in show.units:
+        mine = re.fullmatch(r"(.*\D)(\d+)", unit.fixture_id)
+        if mine and mine[1].lower() == match[1].lower() and first <= int(mine[2]) <= last:
+            found.append((int(mine[2]), unit.id))
+    return [unit for _, unit in sorted(found)]
 
 
 def _numbered(

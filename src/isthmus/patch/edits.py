@@ -16,7 +16,7 @@ from isthmus.profiles import chart, profiles_of
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS, UNIVERSES, Patched, Show, Unit, new_id
 
-TEXT_FIELDS = ("name", "hangs_on", "purpose", "gel", "note")
+TEXT_FIELDS = ("fixture_id", "name", "hangs_on", "purpose", "gel", "note")
 
 
 def change_units(show: Show, ids: Collection[str], change: Callable[[Unit], Unit]) -> Show:

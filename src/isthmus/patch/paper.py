@@ -4,6 +4,7 @@ changed.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -12,8 +13,8 @@ from msgspec.structs import replace
 from isthmus.patch.add import with_profile
 from isthmus.patch.addresses import blocks_at, patches_for
 from isthmus.patch.edits import change_units, renumber, set_mode, set_text
-from isthmus.patch.hanglist import Library, plain
 from isthmus.patch.index import index_of
+from isthmus.patch.models import Library, plain
 from isthmus.patch.replace import replace_type
 from isthmus.profiles import ProfileSet
 from isthmus.show.address import write_address
@@ -264,6 +265,7 @@ def row_of(unit: Unit, profiles: ProfileSet, line: int) -> PaperRow:
     return PaperRow(
         line=line,
         number=unit.number,
+        fixture_id=unit.fixture_id,
         name=unit.name,
         type=model_of(unit, profiles),
         mode=unit.mode,
@@ -292,6 +294,7 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
 
     A paper that was there is kept among the earlier ones.
     """
+    paper = with_free_numbers(show, paper)
     have = {unit.number for unit in show.units}
     units: list[Unit] = []
     for row in paper.rows:
@@ -307,7 +310,8 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
             Unit(
                 id=new_id(),
                 number=row.number,
-                name=row.name or f"{profile.name} {row.number}",
+                fixture_id=row.fixture_id,
+                name=row.name or f"{profile.name} {row.fixture_id or row.number}",
                 profile=key,
                 mode=row.mode,
                 patch=blocks_at(profile, mode, row.universe, row.address) if row.universe else (),
@@ -317,6 +321,26 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
             )
         )
     return replace(new_revision(show, paper), units=(*show.units, *units))
+
+
+def with_free_numbers(show: Show, paper: Paper) -> Paper:
+    """A paper whose units that are only named have the numbers they have in the show, or free ones:
+    those it proposes, else the next.
+    """
+    known = {unit.fixture_id: unit.number for unit in show.units if unit.fixture_id}
+    taken = {unit.number for unit in show.units}
+    taken |= {row.number for row in paper.rows if not row.fixture_id}
+    following = itertools.count(1)
+    rows: list[PaperRow] = []
+    for row in paper.rows:
+        number = row.number
+        if row.fixture_id in known and row.fixture_id:
+            number = known[row.fixture_id]
+        elif row.fixture_id and number in taken:
+            number = next(n for n in following if n not in taken)
+        taken.add(number)
+        rows.append(replace(row, number=number) if number != row.number else row)
+    return replace(paper, rows=tuple(rows))
 
 
 def added_to(old: Paper, more: Paper) -> Paper:

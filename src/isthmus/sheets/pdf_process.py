@@ -5,9 +5,9 @@ from __future__ import annotations
 import io
 import sys
 
+from isthmus.apart import answer
 from isthmus.errors import FileFault
 from isthmus.plural import many
-from isthmus.sheets.apart import answer
 
 LONGEST, FINEST = 4200, 3.0  # pixels, and pixels a point
 

@@ -10,9 +10,9 @@ import re
 from collections.abc import Callable
 from functools import lru_cache
 
+from isthmus.apart import run_apart
 from isthmus.errors import FileFault
 from isthmus.pictures import plain_picture, small_picture
-from isthmus.sheets.apart import run_apart
 from isthmus.show.records import StoredFile
 
 MAX_FILE = 48 * 1024 * 1024

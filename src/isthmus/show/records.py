@@ -122,12 +122,14 @@ PLAIN_HANDLING = Handling()
 class Unit(Record, frozen=True, kw_only=True):
     """One physical thing with a number. It may be unpatched, and it may not be placed yet.
 
-    `uuid` is what others know it by who exchange MVR; empty, one made of its id. `weight`
-    (kilograms) and `power` (watts) were typed for it; None: as its profile has it.
+    `fixture_id` is what the paper calls it beside its number (`LX1-7`). `uuid` is what others know
+    it by who exchange MVR; empty, one made of its id. `weight` (kilograms) and `power` (watts) were
+    typed for it; None: as its profile has it.
     """
 
     id: Name
     number: Number
+    fixture_id: Words = ""
     name: Words = ""
     profile: Words = ""
     mode: Words = ""
@@ -351,10 +353,13 @@ class Sending(Record, frozen=True, kw_only=True):
 
 
 class PaperRow(Record, frozen=True, kw_only=True):
-    """One line of the hang list, as the paper has it."""
+    """One line of the hang list, as the paper has it. `fixture_id` is what it calls the unit where
+    that is no number.
+    """
 
     line: OnPaper
     number: OnPaper
+    fixture_id: Words = ""
     name: Words = ""
     type: Words = ""
     mode: Words = ""

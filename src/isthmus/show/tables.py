@@ -25,7 +25,7 @@ def decode_text(data: bytes) -> str:
         return data.decode("cp1252", "replace")
 
 
-def _narrow(data: str, delimiter: str, where: str) -> Iterator[str]:
+def narrow(data: str, delimiter: str, where: str) -> Iterator[str]:
     """Its lines. Raises FileFault for one of more cells than any table has: ten megabytes of
     commas are a gigabyte of cells.
     """
@@ -70,7 +70,7 @@ def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[li
         delimiter, data = head[0].strip()[4], data.partition("\n")[2]
     try:
         rows = []
-        for row in csv.reader(_narrow(data, delimiter, where), delimiter=delimiter):
+        for row in csv.reader(narrow(data, delimiter, where), delimiter=delimiter):
             rows.append([cell.strip() for cell in row])
             if len(rows) > limit:
                 raise FileFault(

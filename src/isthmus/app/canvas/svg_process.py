@@ -11,9 +11,9 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PySide6.QtGui import QGuiApplication, QImage, QPainter
 from PySide6.QtSvg import QSvgRenderer
 
+from isthmus.apart import AS_PICTURE, answer
 from isthmus.app.kit.theme import load_fonts
 from isthmus.errors import FileFault
-from isthmus.sheets.apart import AS_PICTURE, answer
 from isthmus.sheets.pictures import clean_svg
 
 SIDE = 3200

@@ -249,6 +249,7 @@ HELP = {
     "filter in force": "A filter hides units. Click to go to it",
     "Roll call is on: end it": "Ends the roll call and restores the previous levels (Ctrl+E)",
     "inspector Unit": "Unit number; a number and further ones for several units: 101-106",
+    "inspector Fixture ID": "What the paper calls the unit beside its number: LX1-7",
     "inspector Name": "Name of the selected units",
     "inspector Profile": "Maker and model; change it with Change profile or mode",
     "inspector Mode": "Mode of the selected units",

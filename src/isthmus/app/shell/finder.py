@@ -107,8 +107,10 @@ def find(
     if found.text and not found.text.isdigit():
         found.offer_choice(bench)
     for unit in sorted(bench.show.units, key=lambda u: u.number):
-        base = 0 if found.text == str(unit.number) else 20
-        subject = f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
+        exact = found.text in (str(unit.number), unit.fixture_id.lower() or None)
+        base = 0 if exact else 20
+        named = f"{unit.number} {unit.fixture_id}".strip()
+        subject = f"{named} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
         found.offer(subject, "unit", base, partial(bench.selection.select, [unit.id]))
     _offer_structures(found, bench, go)
     _offer_palettes(found, bench)

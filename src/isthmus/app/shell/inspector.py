@@ -249,6 +249,7 @@ MOST_READ = 200  # different values of a field that are read: more are not shown
 _PLACE, _TURNED = attrgetter("position"), attrgetter("rotation")
 # what a field's words rest on: units that are alike in it have the same words
 _RESTS_ON: dict[str, Callable[[Unit], Hashable]] = {
+    "Fixture ID": attrgetter("fixture_id"),
     "Name": attrgetter("name"),
     "Profile": attrgetter("profile"),
     "Mode": attrgetter("mode"),
@@ -272,6 +273,7 @@ _RESTS_ON: dict[str, Callable[[Unit], Hashable]] = {
 class Inspector(Panel):
     FIELDS: tuple[tuple[str, bool, Callable[[Unit], str] | None, Write | None], ...] = (
         ("Unit", True, None, _numbers),
+        ("Fixture ID", True, lambda u: u.fixture_id, _text("fixture_id")),
         ("Name", False, lambda u: u.name, _text("name")),
         ("Profile", False, None, None),
         ("Mode", False, lambda u: u.mode, lambda s, ids, t: edits.set_mode(s, ids, t.strip())),

@@ -27,9 +27,9 @@ from isthmus.app.pages.patch.views.units import UnitsView
 from isthmus.app.pages.patch.views.universes import UniversesView
 from isthmus.demo import EXTRA_LIST
 from isthmus.errors import EntryFault
+from isthmus.hanglist import MAX_BYTES, unread_as_table
 from isthmus.patch import edits
 from isthmus.patch.addresses import Placing
-from isthmus.patch.hanglist import MAX_BYTES, unread_as_table
 from isthmus.plural import many
 from isthmus.routes import universes_known
 from isthmus.show.files import read_file

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QSlider, QWidget
 
+from isthmus.apart import run_apart
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.tools import MoveUnderlay, TwoPoints
 from isthmus.app.kit.dialogs import Frame, ask_text
@@ -19,7 +20,6 @@ from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.widgets import button, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
-from isthmus.sheets.apart import run_apart
 from isthmus.sheets.pictures import MAX_FILE, kind_of, take_picture
 from isthmus.sheets.sheets import keep
 from isthmus.sheets.underlays import scaled_by, with_picture

@@ -42,8 +42,8 @@ from isthmus.patch.add import (
     spacings,
 )
 from isthmus.patch.groups import groups_for
-from isthmus.patch.hanglist import Library
 from isthmus.patch.index import Room, index_of
+from isthmus.patch.models import Library
 from isthmus.patch.numbers import MAX_COUNT, read_numbers, write_numbers
 from isthmus.plural import many
 from isthmus.profiles import chart

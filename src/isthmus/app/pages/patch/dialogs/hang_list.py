@@ -1,124 +1,40 @@
-"""Read a hang list: which column is what, models that only nearly match, and the lines, corrected
-in place.
+"""Read a hang list: which column is what, what is asked, models and modes that only nearly match,
+and the lines, corrected in place.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import replace
 
-from msgspec.structs import replace
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+import msgspec
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import Frame, ask
-from isthmus.app.kit.widgets import Choice, RowsModel, button, choice, field, label, plain_table
+from isthmus.app.kit.widgets import Choice, button, choice, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
-from isthmus.errors import FileFault
+from isthmus.app.pages.patch.dialogs.hang_list_lines import CameModel, LinesModel
+from isthmus.errors import FileFault, IsthmusError
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import resolve_gels
+from isthmus.hanglist import CHOSEN, NEEDED, PLAIN, Answers, HangList, Question, Reading, Unknown
 from isthmus.layout import set_out
 from isthmus.library.at_hand import at_hand
 from isthmus.patch.groups import groups_for
-from isthmus.patch.hanglist import COLUMNS, NEEDED, PLAIN, HangList, parse_hang_list
-from isthmus.patch.paper import added_to, changes_between, next_revision, paper_address, take_paper
+from isthmus.patch.paper import added_to, changes_between, next_revision, take_paper
 from isthmus.plural import many
+from isthmus.routes.ports import read_universe
 from isthmus.show.records import Paper, PaperRow
 
-FIELDS = ("number", "type", "mode", "address", "hangs_on", "gel")
-HEADINGS = ("Line", "Unit", "Type", "Mode", "Address", "Position", "Gel", "What is wrong")
-ASKED = 4  # model names asked about at once
+ASKED = 3  # model and mode names asked about at once
+AS_READ, AS_CAME = "read", "came"
 
 
-def doubts(found: HangList, new: Sequence[PaperRow]) -> list[str]:
-    """What a person should know before these units are added: how many have no address, and what
-    was guessed.
-    """
+def doubts(new: Sequence[PaperRow], found: HangList) -> list[str]:
+    """What a person should know before these units are added."""
     bare = sum(not row.universe for row in new)
-    told = [f"{bare} without an address"] if bare and found.paper.rows else []
-    told += [
-        f"{PLAIN[name].lower()} guessed from “{found.heads[found.at[name]][:20]}”"
-        for name in found.guessed
-    ]
-    return told
-
-
-class LinesModel(RowsModel):
-    """The lines with what is wrong, those that need a hand first; their cells can be typed over."""
-
-    COLUMNS = HEADINGS
-    MEDIUM = (0, 1)
-    MONO = (0, 1, 4)
-
-    def __init__(self, edit: Callable[[int, str, str], object]) -> None:
-        super().__init__()
-        self.edit = edit
-        self.rows: list[tuple[PaperRow, str]] = []
-        self.texts: dict[tuple[int, str], str] = {}
-        self.written: dict[int, dict[str, str]] = {}
-
-    def show_list(self, found: HangList, texts: dict[tuple[int, str], str]) -> None:
-        faults: dict[int, list[str]] = {}
-        for fault in found.faults:
-            faults.setdefault(fault.line, []).append(f"{fault.what} {fault.do}".strip())
-        rows = [
-            (row, " ".join(faults.get(row.line, ())))
-            for row in (*found.paper.rows, *found.rejected)
-        ]
-        rows.sort(key=lambda item: (not item[1], item[0].line))
-        self.beginResetModel()
-        self.rows, self.texts, self.written = (
-            rows,
-            texts,
-            {line.line: line.cells for line in found.paper.unread},
-        )
-        self.endResetModel()
-
-    def text(self, row: PaperRow, column: int) -> str:
-        if column == 0:
-            return str(row.line)
-        name = FIELDS[column - 1]
-        if (row.line, name) in self.texts:
-            return self.texts[row.line, name]
-        if name in self.written.get(
-            row.line, ()
-        ):  # what was not understood stands as it was written
-            return self.written[row.line][name]
-        if name == "address":
-            return paper_address(row)
-        return str(row.number or "?") if name == "number" else getattr(row, name)
-
-    def words(self, row: tuple[PaperRow, str], column: int) -> str:
-        line, wrong = row
-        if column == len(HEADINGS) - 1:
-            return wrong[:1].upper() + wrong[1:]
-        return self.text(line, column)
-
-    def tip(self, row: tuple[PaperRow, str], column: int) -> str:
-        """The cell in full: lines are longer than their columns."""
-        return self.words(row, column)
-
-    def ink(self, row: tuple[PaperRow, str], column: int) -> str:
-        return "fault" if row[1] and column in (0, len(HEADINGS) - 1) else ""
-
-    def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return (
-            flags | Qt.ItemFlag.ItemIsEditable if 0 < index.column() < len(HEADINGS) - 1 else flags
-        )
-
-    def setData(
-        self,
-        index: QModelIndex | QPersistentModelIndex,
-        value: Any,
-        role: int = Qt.ItemDataRole.EditRole,
-    ) -> bool:
-        row, _ = self.rows[index.row()]
-        if str(value) == self.text(row, index.column()):
-            return False
-        self.edit(row.line, FIELDS[index.column() - 1], str(value).strip())
-        return True
+    return [f"{bare} without an address"] if bare and found.paper.rows else []
 
 
 class HangListDialog(Frame):
@@ -138,14 +54,13 @@ class HangListDialog(Frame):
         """
         super().__init__(parent, f"Read {name}", "Take", self._take, 900)
         self.setObjectName("hang list")
-        self.bench, self.raw, self.name, self.fixes = bench, data, name, fixes
+        self.bench, self.name, self.fixes = bench, name, fixes
         self.kept = kept or settings.Settings()
         self.library = at_hand(bench.show)
-        self.columns: dict[str, int] | None = None
-        self.aliases: dict[str, str] = {}
-        self.edits: dict[tuple[int, str], str] = {}
-        self.resize(1000, 640)
-        self.found = parse_hang_list(data, name, self.library, lenient=True)
+        self.reading = Reading(data, name, self.library)
+        self.answers = Answers()
+        self.resize(1040, 680)
+        self.found = self.reading.read(self.answers)
         self._remembered()
         self._make_columns()
         self.counts = label("", size="body", weight=500, wrap=True)
@@ -153,33 +68,59 @@ class HangListDialog(Frame):
         self.asked = QGridLayout()
         self.asked.setHorizontalSpacing(10)
         self.body.addLayout(self.asked)
+        self._make_tables()
+        self.hint = label("", "quiet", wrap=True)
+        self.body.addWidget(self.hint)
+        self._make_foot()
+        self._show()
+
+    def _make_tables(self) -> None:
+        row = QHBoxLayout()
+        self.seen = choice(
+            "hang list seen",
+            [(AS_READ, "Lines as they are read"), (AS_CAME, "The list as it came")],
+        )
+        self.seen.activated.connect(lambda _: self._see())
+        row.addWidget(self.seen)
+        self.sheet = choice("sheet of the list", [(n, n) for n in self.found.sheets])
+        self.sheet.setVisible(len(self.found.sheets) > 1)
+        self.sheet.setCurrentText(self.found.sheet)
+        self.sheet.activated.connect(lambda _: self._sheet())
+        row.addWidget(self.sheet)
+        row.addStretch(1)
+        self.body.addLayout(row)
         self.model = LinesModel(self._edit)
         self.table: QTableView = plain_table(
             self.model,
             "hang list lines",
             "Lines of the hang list",
-            (54, 62, 140, 90, 80, 150, 80),
+            (54, 70, 140, 90, 80, 150, 80),
             7,
         )
-        self.body.addWidget(self.table, 1)
-        self.hint = label("", "quiet", wrap=True)
-        self.body.addWidget(self.hint)
-        foot = QHBoxLayout()
-        self.title, self.revision = field("paper title", ""), field("revision", "")
-        self.title.setText(bench.show.paper.title or self.found.paper.title)
-        revision = bench.show.paper.revision
-        self.revision.setText(
-            revision if fixes else next_revision(revision) if bench.show.paper.rows else ""
+        self.came = CameModel()
+        self.came.show_list(self.found, ())
+        self.raw: QTableView = plain_table(
+            self.came, "hang list as it came", "The list as it came", (54, 110), 1
         )
+        self.raw.hide()
+        self.body.addWidget(self.table, 1)
+        self.body.addWidget(self.raw, 1)
+
+    def _make_foot(self) -> None:
+        foot = QHBoxLayout()
+        show = self.bench.show
+        self.title, self.revision = field("paper title", ""), field("revision", "")
+        self.title.setText(show.paper.title or self.found.paper.title)
+        revision = show.paper.revision
+        later = next_revision(revision) if show.paper.rows else ""
+        self.revision.setText(revision if self.fixes else later)
         self.revision.setFixedWidth(80)
         self.how = choice(
             "how it is kept", [("newer", "Replaces the paper"), ("more", "Added to the paper")]
         )
-        have, fresh = (
-            {row.number for row in bench.show.paper.rows},
-            {row.number for row in self.found.paper.rows},
-        )
-        self.how.setCurrentIndex(int(fixes or len(have & fresh) < len(have) / 2))
+        have = {row.number for row in show.paper.rows}
+        fresh = {row.number for row in self.found.paper.rows}
+        self.how.setCurrentIndex(int(self.fixes or len(have & fresh) < len(have) / 2))
         self.how.setVisible(bool(have))
         self.how.activated.connect(lambda _: self._show())
         foot.addWidget(self.how)
@@ -188,7 +129,6 @@ class HangListDialog(Frame):
         foot.addWidget(label("revision", "quiet"))
         foot.addWidget(self.revision)
         self.body.addLayout(foot)
-        self._show()
 
     # ------------------------------------------------------------ which column is what
 
@@ -200,97 +140,166 @@ class HangListDialog(Frame):
         before = self.kept.paper_columns.get(self._signature())
         if before:
             heads = list(self.found.heads)
-            self.columns = {
-                name: heads.index(head)
-                for name, head in before.items()
-                if head in heads and name in COLUMNS
-            }
-            if not all(name in self.columns for name in NEEDED):
-                self.columns = None
+            columns = {n: heads.index(h) for n, h in before.items() if h in heads and n in CHOSEN}
+            if all(name in columns for name in NEEDED):
+                self.answers = replace(self.answers, columns=columns)
+                self.found = self.reading.read(self.answers)
 
     def _make_columns(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
         self.choices: dict[str, Choice] = {}
-        at = self.columns if self.columns is not None else self.found.at
-        for i, name in enumerate(COLUMNS):
-            made = choice(f"column {name}", [(-1, "not in the list"), *enumerate(self.found.heads)])
-            made.setCurrentIndex(made.findData(at.get(name, -1)))
+        for i, name in enumerate(CHOSEN):
+            made = choice(f"column {name}")
             made.activated.connect(lambda _, n=name: self._column(n))
-            grid.addWidget(label(PLAIN[name], "quiet"), i // 5 * 2, i % 5)
-            grid.addWidget(made, i // 5 * 2 + 1, i % 5)
+            grid.addWidget(label(PLAIN[name], "quiet"), i // 6 * 2, i % 6)
+            grid.addWidget(made, i // 6 * 2 + 1, i % 6)
             self.choices[name] = made
         self.body.addLayout(grid)
+        self._fill_columns()
+
+    def _fill_columns(self) -> None:
+        for name, made in self.choices.items():
+            made.blockSignals(True)
+            made.clear()
+            for at, head in [(-1, "not in the list"), *enumerate(self.found.heads)]:
+                made.addItem(head, at)
+            made.setCurrentIndex(made.findData(self.found.at.get(name, -1)))
+            made.blockSignals(False)
 
     def _column(self, name: str) -> None:
         at = self.choices[name].currentData()
         for other, made in self.choices.items():  # a column is one thing only
             if other != name and at >= 0 and made.currentData() == at:
                 made.setCurrentIndex(made.findData(-1))
-        self.columns = {
-            other: made.currentData()
-            for other, made in self.choices.items()
-            if made.currentData() >= 0
-        }
-        self._read()
+        self._confirm()
+
+    def _confirm(self) -> None:
+        """The columns are as they are chosen above."""
+        chosen = {n: made.currentData() for n, made in self.choices.items()}
+        self._answer(columns={n: at for n, at in chosen.items() if at >= 0})
+
+    def _sheet(self) -> None:
+        self._answer(sheet=self.sheet.currentData(), columns=None)
+        self._fill_columns()
+
+    # ------------------------------------------------------------ answers
 
     def _edit(self, line: int, name: str, text: str) -> None:
-        self.edits[line, name] = text
-        self._read()
+        self._answer(edits={**self.answers.edits, (line, name): text})
 
-    def _read(self) -> None:
+    def _answer(self, **changes: object) -> None:
+        self.answers = replace(self.answers, **changes)
         try:
-            self.found = parse_hang_list(
-                self.raw,
-                self.name,
-                self.library,
-                self.columns,
-                self.aliases,
-                self.edits,
-                lenient=True,
-            )
+            self.found = self.reading.read(self.answers)
         except FileFault as fault:
             self.say_trouble(str(fault))
             return
         self.say_trouble("")
         self._show()
 
+    def _agree(self, some: Sequence[Unknown]) -> None:
+        models, modes = dict(self.answers.models), dict(self.answers.modes)
+        for one in some:
+            if one.of:
+                modes[one.of, one.text] = one.key
+            else:
+                models[one.text] = one.key
+        self._answer(models=models, modes=modes)
+
+    def _ask(self) -> None:
+        """What is asked, and names that only nearly match: never taken silently."""
+        while item := self.asked.takeAt(0):
+            if widget := item.widget():
+                widget.setParent(None)
+                widget.deleteLater()
+        rows = 0
+        for question in self.found.questions:
+            self._question(question, rows)
+            rows += 1
+        near = [unknown for unknown in self.found.unknown if unknown.key]
+        for unknown in near[:ASKED]:
+            self._near(unknown, rows)
+            rows += 1
+        if len(near) > 1:
+            more = f"{many(len(near), 'name')} nearly match." if len(near) > ASKED else ""
+            self.asked.addWidget(label(more, "quiet"), rows, 0)
+            self._button(
+                f"Agree to all {len(near)}", "agree to all", lambda: self._agree(near), rows
+            )
+        self.asked.setColumnStretch(0, 1)
+
+    def _button(self, words: str, name: str, run: object, row: int, column: int = 1) -> None:
+        made = button(words, run=run, name=name)  # type: ignore[arg-type]
+        made.setAutoDefault(False)
+        self.asked.addWidget(made, row, column)
+
+    def _near(self, unknown: Unknown, row: int) -> None:
+        profiles = self.library.profiles.profiles
+        said = f"“{unknown.text[:40]}”" if unknown.text else "no mode"
+        if unknown.of:
+            meant, name = unknown.key, f"{unknown.key} of {profiles[unknown.of].in_full}"
+        else:
+            meant, name = profiles[unknown.key].name, profiles[unknown.key].in_full
+        words = f"{said} in {many(unknown.count, 'line')}: perhaps {name}; {unknown.why}."
+        self.asked.addWidget(label(words, wrap=True), row, 0)
+        self._button(
+            f"Read it as {meant[:24]}", f"agree {unknown.text}", lambda: self._agree([unknown]), row
+        )
+
+    def _question(self, question: Question, row: int) -> None:
+        self.asked.addWidget(label(question.words, wrap=True), row, 0)
+        if question.field == "universe":
+            typed = field("universe of the list", "", "universe")
+            typed.setFixedWidth(90)
+            typed.editingFinished.connect(lambda: self._universe(typed.text()))
+            self.asked.addWidget(typed, row, 1)
+        elif question.options:
+            made = choice(f"answer {question.field}", [("", "choose"), *question.options])
+            made.activated.connect(lambda _: self._answer(way=made.currentData()))
+            self.asked.addWidget(made, row, 1)
+        else:
+            self._button("It is as chosen above", f"confirm {question.field}", self._confirm, row)
+
+    def _universe(self, text: str) -> None:
+        if not text.strip():
+            return
+        try:
+            self._answer(universe=read_universe(text))
+        except IsthmusError as fault:
+            self.say_trouble(str(fault))
+
     # ------------------------------------------------------------ what is so
+
+    def _see(self) -> None:
+        raw = self.seen.currentData() == AS_CAME
+        self.raw.setVisible(raw)
+        self.table.setVisible(not raw)
 
     def _show(self) -> None:
         found = self.found
-        if self.columns is not None and found.at != self.columns:
-            self._read()
-            return
         have = {u.number for u in self.bench.show.units}
-        new = [row for row in found.paper.rows if row.number not in have]
-        bad = {fault.line for fault in found.faults}
-        text = (
-            f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} "
-            "lines cannot be read."
-        )
-        if found.lacking:
-            text = (
-                f"No column is chosen for {' and '.join(found.lacking)}: choose it above, and "
-                "the lines are read."
-            )
-        elif self.bench.show.paper.rows:
-            changed = {
-                change.number for change in changes_between(self.bench.show.paper, self._paper())
-            }
-            text += f" Against the paper there is, {many(len(changed), 'unit')} differ."
-        self.counts.setText(" ".join([text, *found.notes]))
-        self.model.show_list(found, dict(self.edits))
+        named = {u.fixture_id for u in self.bench.show.units if u.fixture_id}
+        new = [
+            row
+            for row in found.paper.rows
+            if (row.fixture_id not in named if row.fixture_id else row.number not in have)
+        ]
+        self.counts.setText(self._summary(new))
+        self.model.show_list(found, dict(self.answers.edits))
+        self.came.show_list(found, self.reading.came(self.answers))
+        for column in range(2, self.came.columnCount()):
+            self.raw.setColumnWidth(column, 120)
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
         fix = (
             "Type over what is wrong, or add the good lines now: the others stay with the "
             "paper to be corrected."
-            if bad
+            if found.paper.unread
             else ""
         )
         self.hint.setText(ignored + fix)
-        self.doubts = doubts(found, new)
+        self.doubts = doubts(new, found)
         words = f" ({', '.join(self.doubts)})" if self.doubts else ""
         self.primary.setText(
             f"Add {len(new)} new units{words}" if new else "Keep as the show's hang list"
@@ -298,40 +307,27 @@ class HangListDialog(Frame):
         self.primary.setEnabled(bool(found.paper.rows))
         self._ask()
 
-    def _ask(self) -> None:
-        """Model names that only nearly match: never taken silently."""
-        while item := self.asked.takeAt(0):
-            if widget := item.widget():
-                widget.setParent(None)
-                widget.deleteLater()
-        near = [unknown for unknown in self.found.unknown if unknown.key]
-        for y, unknown in enumerate(near[:ASKED]):
-            profile = self.library.profiles.profiles[unknown.key]
-            words = (
-                f"“{unknown.text[:40]}” in {many(unknown.count, 'line')}: "
-                f"perhaps {profile.in_full}; {unknown.why}."
-            )
-            self.asked.addWidget(label(words, wrap=True), y, 0)
-            made = button(
-                f"Read it as {profile.name}",
-                run=lambda u=unknown: self._agree(u.text, u.key),
-                name=f"agree {unknown.text}",
-            )
-            made.setAutoDefault(False)
-            self.asked.addWidget(made, y, 1)
-        self.asked.setColumnStretch(0, 1)
+    def _summary(self, new: Sequence[PaperRow]) -> str:
+        found = self.found
+        if found.lacking:
+            named = " and ".join(PLAIN[name] for name in found.lacking)
+            return f"No column is surely {named}: choose it above, and the lines are read."
+        bad = sum(kind != "good" for kind in found.kinds.values())
+        text = f"{many(len(found.paper.rows), 'unit')} read, {len(new)} of them new"
+        text += f"; {many(bad, 'line')} cannot be taken yet." if bad else "."
+        if self.bench.show.paper.rows:
+            changed = {c.number for c in changes_between(self.bench.show.paper, self._paper())}
+            text += f" Against the paper there is, {many(len(changed), 'unit')} differ."
+        return " ".join([text, *found.notes])
 
-    def _agree(self, text: str, key: str) -> None:
-        self.aliases[text] = key
-        self._read()
+    # ------------------------------------------------------------ taking it
 
     def _paper(self) -> Paper:
-        have = replace(self.bench.show.paper, unread=()) if self.fixes else self.bench.show.paper
-        return (
-            added_to(have, self.found.paper)
-            if have.rows and self.how.currentData() == "more"
-            else self.found.paper
-        )
+        have = self.bench.show.paper
+        if self.fixes:
+            have = msgspec.structs.replace(have, unread=())
+        more = have.rows and self.how.currentData() == "more"
+        return added_to(have, self.found.paper) if more else self.found.paper
 
     def _take(self) -> bool:
         heads = self.found.heads
@@ -347,7 +343,7 @@ class HangListDialog(Frame):
         }
         settings.save(self.kept)
         before = {u.id for u in self.bench.show.units}
-        paper = replace(
+        paper = msgspec.structs.replace(
             self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip()
         )
         made = take_paper(self.bench.show, paper, self.library)

@@ -24,6 +24,7 @@ from isthmus.show.records import Show, Unit, Verdict
 
 ROOM = {
     "number": 62,
+    "fixture_id": 84,
     "name": 150,
     "profile": 106,
     "mode": 66,

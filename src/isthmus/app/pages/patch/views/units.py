@@ -85,8 +85,20 @@ class UnitsView(PageView):
         )
         if kept.patch_columns:
             self.show_columns([key for key in kept.patch_columns if key in EVERY])
+        bind(bench.changed, self, self._name_them)
         bind(bench.changed, self, self.refresh)
+        self._name_them()
         self.refresh()
+
+    def _name_them(self) -> None:
+        """What the paper calls units has its column as soon as it calls one, until columns are
+        chosen.
+        """
+        shown = self.model.columns
+        if self.settings.patch_columns or "fixture_id" in shown:
+            return
+        if any(unit.fixture_id for unit in self.bench.show.units):
+            self.model.set_columns([shown[0], "fixture_id", *shown[1:]])
 
     def _filters(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -1,7 +1,7 @@
-"""Foreign drawings turned into pictures by a process apart, which a file may bring down, fill or
-hold up without harm.
+"""Foreign files read by a process apart, which a file may bring down, fill or hold up without harm.
 
-Such a process reads the file from standard input, and writes `ok` and the PNG, or `no` and why not.
+Such a process reads the file from standard input, and writes `ok` and what it made of it (of a
+drawing a PNG, of a spreadsheet its cells), or `no` and why not.
 """
 
 from __future__ import annotations
@@ -22,22 +22,28 @@ AS_PICTURE = "Export it as PNG."
 
 
 def run_apart(
-    module: str, data: bytes, where: str, *more: str, told: Callable[[], object] = lambda: None
+    module: str,
+    data: bytes,
+    where: str,
+    *more: str,
+    told: Callable[[], object] = lambda: None,
+    verb: str = "drawn",
+    do: str = AS_PICTURE,
 ) -> bytes:
     """What the process makes of a file. Raises FileFault, also where it dies or takes too long.
-    `told` is called meanwhile: what it raises ends the process.
+    `told` is called meanwhile: what it raises ends the process. `verb` and `do` word its failure.
     """
     command = [sys.executable, "-m", module, *more]
     end = time.monotonic() + SECONDS
     try:
-        with open(os.memfd_create("drawing"), "w+b") as handed:  # a pipe is full before it is read
+        with open(os.memfd_create("foreign"), "w+b") as handed:  # a pipe is full before it is read
             handed.write(data)
             handed.seek(0)
             process = subprocess.Popen(
                 command, stdin=handed, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
             )
     except OSError as error:
-        raise FileFault(f"it cannot be drawn. {os_reason(error)}", where=where) from error
+        raise FileFault(f"it cannot be {verb}. {os_reason(error)}", where=where) from error
     with process:
         try:
             while True:
@@ -48,16 +54,16 @@ def run_apart(
                     told()
                     if time.monotonic() > end:
                         raise FileFault(
-                            f"it is not drawn within {SECONDS} s.", where=where, do=AS_PICTURE
+                            f"it is not {verb} within {SECONDS} s.", where=where, do=do
                         ) from error
         finally:
             process.kill()
     kind, _, rest = answered.partition(b"\n")
     if kind == b"no":
-        what, do = json.loads(rest)
-        raise FileFault(what, where=where, do=do)
+        what, act = json.loads(rest)
+        raise FileFault(what, where=where, do=act)
     if kind != b"ok":
-        raise FileFault("it cannot be drawn.", where=where, do=AS_PICTURE)
+        raise FileFault(f"it cannot be {verb}.", where=where, do=do)
     return rest
 
 
