@@ -159,7 +159,8 @@ def true_columns(habits: Habits, found: HangList) -> dict[str, int]:
     now = [head.casefold() for head in found.heads]
     for role in habits.columns:
         head = tongue[role][habits.heads % len(tongue[role])].casefold()
-        fits = [n for n, have in enumerate(now) if have == head or have.endswith(f" {head}")]
+        fits = [n for n, have in enumerate(now) if have == head]
+        fits += [n for n, have in enumerate(now) if have.endswith(f" {head}")]
         name = "number" if role == "channel" else role
         if fits and name in truth:
             truth[name] = fits[0]

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from helpers.hands import answer_question, child, dialog, press, retype, until
+from helpers.hands import answer_question, child, choose, dialog, press, retype, until
 from helpers.tools import answer
 from isthmus.app.pages.patch.dialogs.hang_list import HangListDialog
 from isthmus.gels import books_at_hand, colour_of
@@ -173,3 +173,39 @@ def test_generic_own_and_folder_profiles_are_at_hand_everywhere(demo: Show, tmp_
     shipped = next(p for p in demo.profiles)
     (own_folder() / "mine.gdtf").write_bytes(shipped.data)
     assert shipped.key in at_hand(Show()).stored
+
+
+def test_a_strangers_list_is_asked_about_seen_as_it_came_and_taken(make_window, demo: Show) -> None:
+    """German, in two rows of heads, without a universe, a model and a mode spelled otherwise."""
+    window = make_window(demo, page="Patch")
+    text = "Kreis;Gerät;Modus;Adr.;Hängeort\n" + "".join(
+        f"{601 + n};{'Tursntone 7' if n % 5 == 0 else 'Turnstone 7'};"
+        f"{'7 Kanäle' if n < 9 else 'Sieben' if n < 17 else 'quer'};{1 + n * 7};Bow rail\n"
+        for n in range(18)
+    )
+    HangListDialog(window.bench, f"{text}Summe;18\n".encode("cp1252"), "x.csv", window).open()
+    wish = dialog("hang list")
+    assert not wish.primary.isEnabled()
+    kinds = [fault.kind for fault in wish.found.faults]
+    assert kinds == ["unknown type", "mode", "mode"]  # one for each reason
+    choose(child(wish, "hang list seen"), "The list as it came")
+    shown = wish.raw.model()
+    became = [shown.index(row, 1).data() for row in range(shown.rowCount())]
+    assert became[0] == "heading" and became[2] == "waits for an answer" and became[-1] == "total"
+    retype(child(wish, "universe of the list"), "41")
+    assert until(lambda: len(wish.found.paper.rows) == 7)
+    press(wish, "agree to all")
+    assert until(lambda: len(wish.found.paper.rows) == 17)
+    choose(child(wish, "mode quer"), "Three")
+    press(wish, "use mode quer")
+    assert until(lambda: "Add 18 new units" in wish.primary.text())
+    press(wish, "Take")
+    assert until(lambda: len(window.bench.show.units) == 66 + 18)
+    fresh = {u.number: u for u in window.bench.show.units[66:]}
+    assert [(fresh[n].mode, fresh[n].patch[0].address) for n in (601, 610, 618)] == [
+        ("Seven", 1),
+        ("Seven", 64),
+        ("Three", 120),
+    ]
+    assert {u.patch[0].universe for u in fresh.values()} == {41}
+    assert {u.hangs_on for u in fresh.values()} == {"Bow rail"}

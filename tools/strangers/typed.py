@@ -299,6 +299,8 @@ class Clerk:
             self.part, self.since, self.above = here, 0, {}
         elif rng.random() < habits.blanks / 3:
             self.put([""])
+            if habits.file == "xlsx":  # cells are joined on either side of it
+                self.above = {}
         if habits.comments and rng.random() < 0.04:
             self.put([rng.choice(["# checked with the house", "* moved on Tuesday"])])
         if habits.repeat and n and n % habits.repeat == 0:

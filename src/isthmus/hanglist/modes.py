@@ -17,6 +17,7 @@ _FEET = re.compile(
     r"|dmx(?:\s*ch)?|slots?|voies|c)\b\.?\s*\)?",
     re.IGNORECASE,
 )
+CLOSE = 80.0  # hundredths of letters: a text that is a model as a whole
 CUTS = 24  # places at which a model's text is tried to end
 _NTH = re.compile(
     r"^(?:mode|modus|modo|modalità|m|mod\.?|stand|personality|pers\.?)?\s*#?\s*(\d{1,2})$",
@@ -96,7 +97,8 @@ class Models:
             return Told(same, "the same letters, spaced otherwise", True)
         for key, head, rest in self._parts(text, self._exactly):
             return Told(key, "", True, rest, head)
-        for key, head, rest in self._parts(text, self.library.nearest):
+        whole = self.library.likeness(text) >= CLOSE
+        for key, head, rest in () if whole else self._parts(text, self.library.nearest):
             return Told(key, self.library.why_near(head, key), False, rest, head)
         near = self.library.nearest(text)
         return Told(near, self.library.why_near(text, near), False) if near else Told()
@@ -192,7 +194,7 @@ class Models:
         if (match := _NTH.match(rest)) and not named:
             return self._counted(sizes, rest, int(match[1]), grown)
         fits = [name for name, size in sizes.items() if size == grown]
-        if grown and len(fits) == 1 and not rest:
+        if grown and len(fits) == 1:
             return Told(fits[0], f"the addresses stand {grown} apart", False)
         return Told()
 

@@ -214,7 +214,8 @@ class Rows:
             return
         key = (row.key, text or feet)
         first = key not in self.mode_told
-        self.mode_told[key] = mode
+        if first or not self.mode_told[key].key:
+            self.mode_told[key] = mode
         self.unknown_modes.append(key)
         profile = self.models.profile(row.key)
         names = ", ".join(self.models.feet(row.key))

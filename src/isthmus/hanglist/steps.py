@@ -50,18 +50,21 @@ def spots_of(rows: Sequence[Beside], way: str) -> list[tuple[str, int] | None]:
 
 
 def local_steps(rows: Sequence[Beside], way: str) -> list[int]:
-    """For each row how far the next unit of its model and mode stands from it, in the last of a
-    block as far as the one before; 0 where nothing is beside it.
+    """How far the units around each row stand apart, those of its model and mode in its universe; 0
+    where there are none, or where they do not agree: an address slipped there, or a mode changes.
     """
     spots = spots_of(rows, way)
-    steps = [0] * len(rows)
+    between: list[int] = []  # of each row and the next; 0 where they have nothing to do
     for at in range(len(rows) - 1):
         here, there = spots[at], spots[at + 1]
         alike = (rows[at].model, rows[at].mode) == (rows[at + 1].model, rows[at + 1].mode)
-        if here and there and alike and here[0] == there[0] and there[1] > here[1]:
-            steps[at] = there[1] - here[1]
-    for at in range(1, len(rows)):
-        alike = (rows[at].model, rows[at].mode) == (rows[at - 1].model, rows[at - 1].mode)
-        if not steps[at] and alike:
-            steps[at] = steps[at - 1]
+        near = here and there and alike and here[0] == there[0]
+        between.append(there[1] - here[1] if near and there and here else 0)
+    padded = [0, 0, *between, 0, 0]
+    steps = []
+    for at in range(len(rows)):
+        around = set(padded[at : at + 4]) if len(rows) > 1 else set()
+        beside = {padded[at + 1], padded[at + 2]} - {0}
+        agreed = beside if len(around - {0}) == 1 else set()
+        steps.append(max(agreed.pop() if agreed else 0, 0))
     return steps

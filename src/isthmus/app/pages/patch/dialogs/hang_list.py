@@ -4,7 +4,7 @@ and the lines, corrected in place.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import msgspec
@@ -100,7 +100,7 @@ class HangListDialog(Frame):
         self.came = CameModel()
         self.came.show_list(self.found, ())
         self.raw: QTableView = plain_table(
-            self.came, "hang list as it came", "The list as it came", (54, 110), 1
+            self.came, "hang list as it came", "The list as it came", (54, 134, 120), 2
         )
         self.raw.hide()
         self.body.addWidget(self.table, 1)
@@ -219,8 +219,12 @@ class HangListDialog(Frame):
             self._question(question, rows)
             rows += 1
         near = [unknown for unknown in self.found.unknown if unknown.key]
+        other = [unknown for unknown in self.found.unknown if unknown.of and not unknown.key]
         for unknown in near[:ASKED]:
             self._near(unknown, rows)
+            rows += 1
+        for unknown in other[: max(1, ASKED - len(near))]:
+            self._mode_of(unknown, rows)
             rows += 1
         if len(near) > 1:
             more = f"{many(len(near), 'name')} nearly match." if len(near) > ASKED else ""
@@ -248,6 +252,26 @@ class HangListDialog(Frame):
             f"Read it as {meant[:24]}", f"agree {unknown.text}", lambda: self._agree([unknown]), row
         )
 
+    def _mode_of(self, unknown: Unknown, row: int) -> None:
+        """A mode nobody can propose: the person says which."""
+        profile = self.library.profiles.profiles[unknown.of]
+        words = f"“{unknown.text[:40]}” of {profile.in_full} in {many(unknown.count, 'line')}."
+        self.asked.addWidget(label(words, wrap=True), row, 0)
+        modes = [(mode.name, mode.name) for mode in profile.modes]
+
+        def take(name: str) -> None:
+            self._agree([replace(unknown, key=name)])
+
+        self._pick(row, f"mode {unknown.text}", modes, take)
+
+    def _pick(
+        self, row: int, name: str, options: Sequence[tuple[str, str]], take: Callable[[str], object]
+    ) -> None:
+        """A choice that counts when its button is pressed: stepping through it answers nothing."""
+        made = choice(name, options)
+        self.asked.addWidget(made, row, 1)
+        self._button("Use this", f"use {name}", lambda: take(made.currentData()), row, 2)
+
     def _question(self, question: Question, row: int) -> None:
         self.asked.addWidget(label(question.words, wrap=True), row, 0)
         if question.field == "universe":
@@ -256,9 +280,7 @@ class HangListDialog(Frame):
             typed.editingFinished.connect(lambda: self._universe(typed.text()))
             self.asked.addWidget(typed, row, 1)
         elif question.options:
-            made = choice(f"answer {question.field}", [("", "choose"), *question.options])
-            made.activated.connect(lambda _: self._answer(way=made.currentData()))
-            self.asked.addWidget(made, row, 1)
+            self._pick(row, "answer way", question.options, lambda way: self._answer(way=way))
         else:
             self._button("It is as chosen above", f"confirm {question.field}", self._confirm, row)
 
@@ -289,7 +311,7 @@ class HangListDialog(Frame):
         self.counts.setText(self._summary(new))
         self.model.show_list(found, dict(self.answers.edits))
         self.came.show_list(found, self.reading.came(self.answers))
-        for column in range(2, self.came.columnCount()):
+        for column in range(3, self.came.columnCount()):
             self.raw.setColumnWidth(column, 120)
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
         fix = (

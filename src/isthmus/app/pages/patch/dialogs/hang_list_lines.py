@@ -11,6 +11,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 
 from isthmus.app.kit.widgets import Index, RowsModel
 from isthmus.hanglist import PLAIN, Came, HangList
+from isthmus.hanglist.grid import DITTO
 from isthmus.patch.paper import paper_address
 from isthmus.show.records import PaperRow
 
@@ -59,7 +60,7 @@ class LinesModel(RowsModel):
             return self.texts[row.line, name]
         kept = KEPT_AS.get(name, name)
         if kept in self.written.get(row.line, ()):  # what was not understood stands as written
-            return self.written[row.line][kept]
+            return self.written[row.line][kept].replace(DITTO, '"')
         if name == "address":
             return paper_address(row)
         if name == "number":
@@ -123,7 +124,7 @@ class CameModel(RowsModel):
             return str(row.line)
         if column == 1:
             return BECAME.get(row.kind, row.kind)
-        return row.cells[column - 2] if column - 2 < len(row.cells) else ""
+        return row.cells[column - 2].replace(DITTO, '"') if column - 2 < len(row.cells) else ""
 
     def tip(self, row: Came, column: int) -> str:
         return self.words(row, column)
