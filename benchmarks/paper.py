@@ -1,7 +1,7 @@
 """Hang lists of strangers: clerks type a hidden rig by habits of their own, and the reader is
 judged on those of them it was not made with.
 
-`ISTHMUS_CLERKS` names some of them (by a part of their name; `seen`, `unseen`, `all`),
+`ISTHMUS_CLERKS` names some of them (by a part of their name; `seen`, `unseen`, `all`, `new`),
 `ISTHMUS_ROWS` says how many units each types (400), `ISTHMUS_FROM` the first seed and
 `ISTHMUS_TIMES` how many lists each types; `ISTHMUS_TELL` prints what went wrong.
 """
@@ -17,7 +17,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from tools.strangers.files import written
-from tools.strangers.habits import CLERKS, SEEN, UNSEEN, Habits
+from tools.strangers.habits import CLERKS, NEWCOMERS, SEEN, UNSEEN, Habits
 from tools.strangers.rig import Kind, make_rig
 from tools.strangers.surprise import surprising
 from tools.strangers.tongues import TONGUES
@@ -302,7 +302,7 @@ def judge_faults(page: Page, lines: dict[int, int], found: HangList, score: Scor
 
 
 def clerks_named(which: str) -> tuple[Habits, ...]:
-    known = {"seen": SEEN, "unseen": UNSEEN, "all": CLERKS}.get(which)
+    known = {"seen": SEEN, "unseen": UNSEEN, "all": CLERKS, "new": NEWCOMERS}.get(which)
     return known or tuple(clerk for clerk in CLERKS if which in clerk.name)
 
 
@@ -318,7 +318,7 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         for seed in range(first, first + times):
             score = scores.setdefault(habits.name, Score())
             judge(habits, seed, size, library, stock, score)
-    if which in ("seen", "unseen", "all"):
+    if which in ("seen", "unseen", "all", "new"):
         chance = scores["combinations nobody planned for"] = Score()
         for seed in range(2 * first, 2 * (first + 8 * times), 2):
             mine = seed + (which != "seen")

@@ -137,13 +137,14 @@ def test_a_slip_is_told_by_its_kind_once(kind: str) -> None:
     assert {row.number for row in found.paper.rows} >= {101, 201, 208}
 
 
-@settings(max_examples=12)
-@given(st.integers(0, 10**6), st.sampled_from(CLERKS + (None,) * 12))
-def test_no_clerk_whatever_his_habits_has_a_unit_taken_wrongly(seed: int, clerk: Any) -> None:
+def test_no_clerk_whatever_his_habits_has_a_unit_taken_wrongly() -> None:
+    """Always the same lists, so that what fails can be looked at; the benchmark types many more."""
     score = Score()
-    judge(clerk or surprising(seed), seed, 60, SHELF, STOCK, score)
+    for n, clerk in enumerate((*CLERKS[::3], *map(surprising, range(1000, 1008)))):
+        judge(clerk, n, 24, SHELF, STOCK, score)
     assert not score.wrong, score.examples
-    assert score.after >= 0.5 * score.units
+    assert score.alone > 0.85 * score.units and score.after > 0.97 * score.units
+    assert score.told > 0.9 * score.slips and score.false < 0.01 * score.rows
 
 
 def test_a_fixture_id_is_taken_found_typed_and_passed_on(tmp_path) -> None:

@@ -147,5 +147,29 @@ CLERKS = (
       address="dotted"),
 )
 
+# met once, when all else was done
+NEWCOMERS = (
+    _("harbour crew", "position place type channel universe address gel purpose watts",
+      address="in universe", slips=("twice", "letter"), heads=2, titles=1),
+    _("Werftbühne", "number name type feet address position weight", tongue="de", mark="\t",
+      address="dotted", mode="feet", sections="", later=0.05, heads=4, coding="utf-16"),
+    _("compagnie des quais", "channel type mode address position gel note", tongue="fr",
+      mark=";", address="colon", ditto="idem", heads=1, coding="cp1252", totals=True),
+    _("la barcaza", "row number type universe address mode purpose", tongue="es", mark="\t",
+      address="in universe", merged=("type", "universe", "mode"), heads=2),
+    _("il pontile", "number type mode address position", tongue="it", file="xlsx",
+      address="slash", sections="position", blanks=0.2, heads=2),
+    _("de kade", "count number type mode address position", tongue="nl", mark=";",
+      grouped="range", address="dotted", heads=1, titles=2),
+    _("night shift", "type mode number address position length circuit", file="fixed",
+      address="U dotted", repeat=20, later=0.04, heads=3, slips=("overlap", "past"), prose=True),
+    _("stage hand", "number type address position", mode="in type", model="maker model",
+      address="space", mark="\t", shout=True, spares=0.04, heads=4),
+    _("drawing office", "number type mode universe address position purpose gel weight watts note",
+      file="ods", address="in universe", sections="", ditto="do.", heads=6, repeat=30),
+    _("guest designer", "channel purpose position type mode gel address", address="dash",
+      mark=",", comments=True, blanks=0.1, heads=3, slips=ALL_SLIPS, rate=0.03),
+)
+
 # every second one is never looked at while the readers are made
 SEEN, UNSEEN = CLERKS[::2], CLERKS[1::2]

@@ -61,7 +61,9 @@ def _answers(options: argparse.Namespace, found: HangList, library: Library) -> 
         text, _, name = said.partition("=")
         match = library.match(name)
         if match is None:
-            raise EntryFault(f"“{name[:40]}” is no profile.", do="Look for it with profiles find.")
+            raise EntryFault(
+                f"“{name[:40]}” is not a profile.", do="Look for it with profiles find."
+            )
         models[text] = match[0]
     return replace(answers, models=models)
 
@@ -70,7 +72,8 @@ def _field(name: str) -> str:
     for key in CHOSEN:
         if name.strip().lower() in (key, PLAIN[key].lower()):
             return key
-    raise EntryFault(f"“{name[:20]}” is no column.", do=f"Columns are {', '.join(CHOSEN)}.")
+    columns = ", ".join(CHOSEN)
+    raise EntryFault(f"“{name[:20]}” is not a column.", do=f"Columns are {columns}.")
 
 
 def _column(head: str, found: HangList) -> int:

@@ -28,39 +28,9 @@ SAMPLE = 400  # rows that are looked at
 LEAST, LEAST_TYPE = 0.45, 0.35  # below it a column is nothing
 HEADED = 0.6  # a heading that says so
 # heads of what a console calls a unit by, where another column has its number on its position
-CHANNEL = frozenset(
-    [
-        "channel",
-        "chan",
-        "ch",
-        "channel",
-        "no",
-        "control",
-        "channel",
-        "chn",
-        "kanal",
-        "kreis",
-        "canal",
-        "circuit",
-        "canale",
-        "circuito",
-        "kanaal",
-        "kring",
-        "cid",
-        "fixture",
-        "no",
-        "fid",
-        "fixture",
-        "id",
-    ]
-) | {
-    "channel no",
-    "control channel",
-    "stellwerk kreis",
-    "fixture no",
-    "fixture id",
-    "fixture number",
-}
+_CHANNEL = """channel,chan,ch,chn,channel no,control channel,kanal,kreis,stellwerk kreis,canal
+circuit,canale,circuito,kanaal,kring,fixture no,fixture id,fixture number"""
+CHANNEL = frozenset(_CHANNEL.replace("\n", ",").split(","))
 
 
 @dataclass

@@ -92,7 +92,7 @@ class HangList:
     """What was read: good rows, those with faults, the faults by line, which column is what.
 
     `guessed` are fields taken for what stands in them, to be confirmed; `lacking` needed ones no
-    column was found for: nothing is read then. `left` counts lines that are no units, by kind.
+    column was found for: nothing is read then. `left` counts the other lines, by kind.
     """
 
     paper: Paper

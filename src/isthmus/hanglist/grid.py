@@ -135,7 +135,8 @@ def from_text(text: str, where: str, guessed: str = "") -> Grid:
     best = mark or max(MARKS, key=lambda m: marks[m][0])
     how = [f"its letters as {guessed}"] if guessed else []
     even, width = marks[best]
-    if not mark and (even < 0.9 or width < FEW_CELLS):  # a decimal comma makes two of each line
+    written = best in (",", ";")  # marks that also stand in numbers and names
+    if not mark and (even < 0.9 or width < FEW_CELLS or written):
         spaced = in_columns(text)
         if spaced is not None and (even < 0.9 or max(map(len, spaced)) > width + 1):
             how.append("its columns by the spaces between them")
@@ -173,7 +174,7 @@ def _of_process(module: str, data: bytes, where: str, *more: str) -> Grid:
 
 
 def read_grid(data: bytes | str, where: str, sheet: str = "") -> Grid:
-    """Raises FileFault when it is no text, no table, or too long. `sheet` names the one meant of a
+    """Raises FileFault when it is not a table, or too long. `sheet` names the one meant of a
     spreadsheet; none: the one with the most rows.
     """
     if isinstance(data, str):

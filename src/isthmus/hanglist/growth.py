@@ -84,7 +84,7 @@ def _seen(cells: Sequence[tuple[str, Feet]], way: str) -> tuple[int, list[Spot],
 
 
 def _spot(cell: Cell, way: str) -> Spot | None:
-    """Where a cell lies in a way of writing; with its length where it is a range of slots."""
+    """The address of a cell in a way of writing; with its length where it is a range of slots."""
     first = cell.ones[0]
     if way != PAIR and first.mark == "-":  # 1-24: from one channel to another
         begin, end = first.ways[PAIR]

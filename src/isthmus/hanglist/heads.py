@@ -23,8 +23,8 @@ FIELDS = (*READ, *TOLD, *ASIDE)
 _WORDS: dict[str, dict[str, str]] = {
     "number": {
         "en": "unit, unit no, unit number, number, no, nr, num, channel, chan, ch, channel no,"
-        " fixture no, fixture number, fixture id, fix no, fix id, fid, fixture/7, fix/7, cid, id/6,"
-        " control channel, chn, head no, lamp no",
+        " fixture no, fixture number, fixture id, fix no, fix id, fixture/7, fix/7, id/6,"
+        " control channel, chn, lamp no",
         "de": "nr, nummer, geratenr, gerate nr, geratenummer, kanal, kreis, stellwerk kreis,"
         " kreisnummer, kanalnr, kanal nr, lampennr, id/6, lfd nr/6, fixture nr",
         "fr": "no, numero, projecteur no, appareil no, circuit/8, canal/9, num, no projecteur,"

@@ -142,7 +142,7 @@ class Models:
 
     def mode(self, key: str, text: str, feet: str, grown: int = 0) -> Told:
         """The mode of a profile by what is written for it, and by the footprint in a column of its
-        own. `grown` is how far apart the addresses of such units stand: it settles what is left
+        own. `grown` is the distance between addresses of such units: it settles what is left
         open.
         """
         at = (key, text, f"{feet}/{grown}")

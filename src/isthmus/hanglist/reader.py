@@ -39,8 +39,8 @@ WAY_WORDS = {
 
 
 def read_hang_list(path: Path, library: Library) -> HangList:
-    """Read a file where nobody can be asked. Raises FileFault when it is not a table, or something
-    about it is not sure.
+    """Read a file where no person can be asked. Raises FileFault when it is not a table, or
+    something about it is not sure.
     """
     found = parse_hang_list(read_file(path, MAX_BYTES), path.name, library)
     if found.lacking:
@@ -69,7 +69,7 @@ def parse_hang_list(
     data: bytes | str, where: str, library: Library, answers: Answers | None = None
 ) -> HangList:
     """The same from bytes or pasted text. Where a needed column is not sure nothing is read, and
-    `lacking` says so. Raises FileFault when it is no table.
+    `lacking` says so. Raises FileFault when it is not a table.
     """
     return Reading(data, where, library).read(answers or Answers())
 

@@ -78,7 +78,7 @@ class Rows:
     def take(
         self, written: Mapping[str, str], number: int, line: Line, raw: Sequence[str], step: int = 0
     ) -> None:
-        """`step` is how far the addresses of such units stand apart around this row."""
+        """`step` is the distance between addresses of such units around this row."""
         typed = self.edits.get(number)
         cells = {**written, **typed} if typed else dict(written)
         if not typed and self._no_unit(cells, raw):
@@ -102,7 +102,7 @@ class Rows:
         self.rows.append(row)
 
     def _no_unit(self, cells: Mapping[str, str], raw: Sequence[str]) -> bool:
-        """Rows that are no units: kept free, or words that fell into the table."""
+        """Other rows: kept free, or words that fell into the table."""
         if is_spare(cells.get("type", "")) or is_spare(cells.get("name", "")):
             self.left[SPARE] += 1
             return True

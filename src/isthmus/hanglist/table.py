@@ -154,7 +154,7 @@ def _with_above(rows: Sequence[Sequence[str]], found: Heading, best: float) -> H
 
 
 def _words_above(rows: Sequence[Sequence[str]]) -> Heading:
-    """A row of words right above rows of figures, in a language nobody here knows."""
+    """A row of words right above rows of figures, in a language that is not known here."""
     for at, row in enumerate(rows[:-2]):
         words = [cell for cell in row if cell]
         if len(words) < 3 or len(set(words)) < len(words) or not _worded(row):

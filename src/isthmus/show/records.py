@@ -354,7 +354,7 @@ class Sending(Record, frozen=True, kw_only=True):
 
 class PaperRow(Record, frozen=True, kw_only=True):
     """One line of the hang list, as the paper has it. `fixture_id` is what it calls the unit where
-    that is no number.
+    that is not a number.
     """
 
     line: OnPaper

@@ -253,7 +253,7 @@ class HangListDialog(Frame):
         )
 
     def _mode_of(self, unknown: Unknown, row: int) -> None:
-        """A mode nobody can propose: the person says which."""
+        """A mode without a proposal: the person says which."""
         profile = self.library.profiles.profiles[unknown.of]
         words = f"“{unknown.text[:40]}” of {profile.in_full} in {many(unknown.count, 'line')}."
         self.asked.addWidget(label(words, wrap=True), row, 0)
