@@ -17,12 +17,13 @@ from msgspec.structs import replace
 
 from benchmarks.frame import best
 from isthmus.demo import shipped_profiles
-from isthmus.hanglist import parse_hang_list
+from isthmus.hanglist import Answers, Reading, parse_hang_list
 from isthmus.library.at_hand import at_hand
 from isthmus.output import Live
 from isthmus.patch.addresses import blocks_at
 from isthmus.patch.edits import set_address, set_text
 from isthmus.patch.index import PatchIndex, Room, index_of
+from isthmus.patch.paper import take_paper
 from isthmus.patch.readdress import HOWS, Wanted, readdress
 from isthmus.profiles import chart, profiles_of
 from isthmus.show import History, Show
@@ -190,6 +191,14 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     lines = best(lambda: [line.split(",") for line in text.splitlines()], 5)
     took = best(lambda: parse_hang_list(text, "list", shelf), 2)
     yield "a list of 10 000 lines, 500 wrong / splitting it", took, lines, "s", "under 2 s"
+    reading = Reading(text, "list", shelf)
+    found = reading.read(Answers())
+    agreed = Answers(models={"Lapwin 19": found.unknown[0].key})
+    again = best(lambda: reading.read(agreed), 2)
+    yield "    the same after a correction", again, lines, "s", "under 0.3 s"
+    paper = reading.read(agreed).paper
+    taken = best(lambda: take_paper(Show(), paper, shelf), 2)
+    yield "    its units taken", taken, lines, "s", "under 3 s"
 
 
 def _table(show: Show) -> Iterator[tuple[str, float, float, str, str]]:

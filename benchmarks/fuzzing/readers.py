@@ -101,6 +101,33 @@ def _list() -> Case:
     return lambda rng: parse_hang_list(mangled_bytes(rng, rng.choice(goods)), "fuzz.csv", library)
 
 
+def _sheet() -> Case:
+    """Damaged as files and within their parts; read by a process apart."""
+    from tools.strangers.files import written
+    from tools.strangers.habits import Habits
+    from tools.strangers.typed import Page
+
+    from isthmus.hanglist.grid import read_grid
+
+    rows = [["Unit", "Type", "Address"], *([str(n), "Plover 1k", f"1.{n:03d}"] for n in range(60))]
+    page = Page(rows, merges=[(1, 2, 9)])
+    good = [written(page, Habits("", file=kind))[0] for kind in ("xlsx", "ods")]
+
+    def one(rng: random.Random) -> None:
+        data = rng.choice(good)
+        if rng.random() < 0.7:
+            out = io.BytesIO()
+            with zipfile.ZipFile(io.BytesIO(data)) as parts, zipfile.ZipFile(out, "w") as made:
+                for name in parts.namelist():
+                    part = parts.read(name)
+                    spoilt = rng.random() < 0.4
+                    made.writestr(name, mangled_bytes(rng, part, 1 << 20) if spoilt else part)
+            data = out.getvalue()
+        read_grid(data if rng.random() < 0.7 else mangled_bytes(rng, data, 1 << 20), "list")
+
+    return one
+
+
 def _swatch() -> Case:
     import isthmus.gels
     from isthmus.gels.books import parse_book
@@ -492,6 +519,7 @@ READERS: dict[str, Reader] = {
     "MVR": Reader(_mvr, share=0.5),
     "chart of a manual": Reader(_chart),
     "hang list": Reader(_list),
+    "hang list, spreadsheet": Reader(_sheet, share=0.05),
     "swatch book": Reader(_swatch),
     "scenario": Reader(_scenario, share=0.5),
     "capture": Reader(_capture),

@@ -602,7 +602,7 @@ def test_lists_dropped_on_the_wrong_file_are_told(make_window, demo: Show, tmp_p
     window.pages["Patch"].open_list(
         tmp_path / "x.csv"
     )  # a table of anything opens, so that its columns can be chosen
-    assert "No column is chosen for Unit and Type" in dialog("hang list").counts.text()
+    assert "No column is surely Unit and Type" in dialog("hang list").counts.text()
     dialog("hang list").reject()
     with pytest.raises(FileFault):
         window.pages["Patch"].open_list(tmp_path / "gone.csv")

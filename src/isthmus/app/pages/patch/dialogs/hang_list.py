@@ -59,7 +59,7 @@ class HangListDialog(Frame):
         self.library = at_hand(bench.show)
         self.reading = Reading(data, name, self.library)
         self.answers = Answers()
-        self.resize(1040, 680)
+        self.resize(1000, 660)
         self.found = self.reading.read(self.answers)
         self._remembered()
         self._make_columns()
