@@ -19,12 +19,13 @@ def in_columns(text: str) -> list[list[str]] | None:
     if lines and not lines[-1]:
         lines.pop()
     tabled = [line for line in lines if len(re.findall(rf"\S {{{GAP},}}(?=\S)", line)) >= 2]
-    if len(tabled) < 3 or len(tabled) < 0.3 * sum(bool(line) for line in lines):
+    gap = re.compile(rf"^ |\S {{{GAP},}}\S")
+    parted = sum(bool(gap.search(line)) for line in lines)  # merged cells leave two in a line
+    if len(tabled) < 3 or parted < 0.3 * sum(bool(line) for line in lines):
         return None
     edges = _edges(tabled[:LOOKED])
     if len(edges) < 3:
         return None
-    gap = re.compile(rf"^ |\S {{{GAP},}}\S")
     return [_cut(line, edges) if gap.search(line) else _alone(line) for line in lines]
 
 

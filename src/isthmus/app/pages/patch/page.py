@@ -105,7 +105,7 @@ class PatchPage(Page):
             self.house.over,
             "Read a hang list",
             start,
-            "Tables (*.csv *.tsv *.txt);;All files (*)",
+            "Lists (*.csv *.tsv *.txt *.xlsx *.ods *.pdf);;All files (*)",
             options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
