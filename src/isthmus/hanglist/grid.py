@@ -161,7 +161,7 @@ def _filled(rows: list[list[str]], merges: Sequence[Merge]) -> tuple[tuple[str, 
 
 def _of_process(module: str, data: bytes, where: str, *more: str) -> Grid:
     answer = json.loads(
-        run_apart(f"isthmus.hanglist.{module}", data, where, *more, verb="read", do=AS_CSV)
+        run_apart(f"isthmus.cells.{module}", data, where, *more, verb="read", do=AS_CSV)
     )
     rows = [[" ".join(str(cell).split()) for cell in row] for row in answer["rows"]]
     return Grid(

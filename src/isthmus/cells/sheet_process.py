@@ -1,4 +1,4 @@
-"""The cells of a spreadsheet: `python -m isthmus.hanglist.sheet_process [SHEET]`, a process apart.
+"""The cells of a spreadsheet: `python -m isthmus.cells.sheet_process [SHEET]`, a process apart.
 
 XLSX and ODS (and older kinds) are read by python-calamine; here only texts are made of the values.
 """

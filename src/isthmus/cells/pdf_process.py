@@ -1,4 +1,4 @@
-"""The tables of a PDF: `python -m isthmus.hanglist.pdf_process`, a process apart.
+"""The tables of a PDF: `python -m isthmus.cells.pdf_process`, a process apart.
 
 Ruled tables are read by their lines; a page without them by the columns of its words.
 """
