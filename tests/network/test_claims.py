@@ -18,10 +18,12 @@ from msgspec.structs import replace
 from helpers import hands
 from helpers.tools import Heard, until
 from isthmus.cli import main
+from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.engine import DMX, SACN, SACN_PRIORITY, Route
 from isthmus.output.claims import Claims
 from isthmus.show.container import encode_show
 from isthmus.show.records import Output, Show
+from isthmus.wire import artnet, pcapng
 
 HOSTS = ["127.0.0.2", "127.0.0.3", "127.255.255.255", "239.255.0.1"]
 ROUTES = st.lists(
@@ -149,6 +151,45 @@ def test_a_window_and_a_command_leave_out_what_the_other_sends(
             window.output.switch(True)
             assert hands.until(lambda: "left out" in sign.accessibleName())
             assert len(heard.frames) == since
+    finally:
+        heard.close()
+        here.close()
+
+
+@pytest.mark.network
+def test_a_capture_and_a_roll_call_go_nowhere_another_sends(
+    make_window, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path, file = tmp_path / "evening.isthmus", tmp_path / "evening.pcapng"
+    outputs = (Output(id="o1", universe=1, delivery="unicast", host="127.0.0.9", port_address=1),)
+    path.write_bytes(encode_show(replace(lantern_tide(), outputs=outputs)))
+    packets = [
+        pcapng.Captured(1000 + n / 50, ("127.0.0.1", 6454), (host, 6454), artnet.encode_dmx(1, 1, bytes(8)))
+        for n in range(100)
+        for host in ("127.0.0.9", "127.0.0.8")
+    ]  # fmt: skip
+    file.write_bytes(pcapng.encode_head() + b"".join(map(pcapng.encode_packet, packets)))
+    heard, here = Heard("127.0.0.9"), Heard("127.0.0.8")
+    play = ["send", str(path), "--capture", str(file), "--json"]
+    try:
+        with Claims("Rehearsal") as other:
+            other.share([Route(0, "127.0.0.9", 1)])
+            assert main(play) == 1
+            told = json.loads(capsys.readouterr().out)
+            assert told["left_out"] == {"1": os.getpid()} and told["sent"] == 100
+            assert main(["rollcall", str(path), "--rig", str(SCENARIO)]) == 3
+            assert "sent by another Isthmus, “Rehearsal”" in capsys.readouterr().err
+            window = make_window(replace(lantern_tide(), outputs=outputs), page="Routes")
+            watch = window.pages["Routes"].views["Watch"]
+            watch.net.start()
+            watch.begin_playback(file)
+            assert hands.until(lambda: len(here.frames) > 120) and not heard.frames
+            assert "Universe 1 is sent by another Isthmus" in window.notice.words
+        assert hands.until(lambda: len(heard.frames) > 0)  # it takes over when the other ends
+        watch._play()
+        with Claims("Rehearsal") as other:
+            assert other.share([Route(0, "127.0.0.9", 1)])  # nothing is held any more
+        assert main(play) == 0
     finally:
         heard.close()
         here.close()

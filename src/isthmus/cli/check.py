@@ -23,10 +23,11 @@ from isthmus.check.matched import Match, match
 from isthmus.check.verdicts import say, tally, tally_words
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.engine import Engine
-from isthmus.errors import EntryFault
+from isthmus.errors import EntryFault, NetworkFault
 from isthmus.net import Hub
 from isthmus.net.talk import Talker
 from isthmus.output import Composer, Live, Masters, identity
+from isthmus.output.claims import Claims, told_of
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
 from isthmus.show.records import Show, Unit, Verdict
@@ -79,8 +80,8 @@ def _rig(options: argparse.Namespace) -> Iterator[RigClient]:
 
 @contextmanager
 def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, Hub]]:
-    with _rig(options) as client, _hub(show) as hub:
-        engine, composer = Engine(), Composer(Masters())
+    with _rig(options) as client, _hub(show) as hub, Claims(show.name) as claims:
+        engine, composer = Engine(), Composer(Masters(), claims)
         try:
             engine.use(hub.outlets)
             engine.start()
@@ -96,6 +97,8 @@ def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, H
 
             caller = Caller(show, client, send)
             caller.warm_up()
+            if composer.left:  # what another lights would be told of ours
+                raise NetworkFault(told_of(composer.left)[1], do="End the other one first.")
             yield caller, hub
         finally:
             engine.stop()

@@ -21,7 +21,7 @@ from isthmus.net.ipv4 import Change
 from isthmus.net.plan import RANGES, plan
 from isthmus.net.serial_ports import serial_ports
 from isthmus.output import Composer, Live, Masters, identity
-from isthmus.output.captured import CaptureLimits
+from isthmus.output.captured import CaptureLimits, CaptureShare
 from isthmus.output.claims import Claims, told_of
 from isthmus.output.routing import set_pace
 from isthmus.patch.choose import read_choice
@@ -475,21 +475,31 @@ def send(options: argparse.Namespace) -> Result:
 
 
 def _play(options: argparse.Namespace) -> Result:
+    show = load(options.show)
     playing = Playing(read_capture(Path(options.capture)), options.to or "")
-    limits = CaptureLimits(load(options.show))
+    limits = CaptureLimits(show)
     hub, sent = hub_of(options, None), 0
-    try:
-        while not playing.done:
-            for payload, (host, port) in playing.due():
-                sent += not hub.send(
-                    payload if options.past_limits else limits.hold(payload), host, port
-                )
-            time.sleep(0.005)
-    finally:
-        hub.stop()
+    with Claims(show.name) as claims:
+        share = CaptureShare(claims, playing.packets)
+        try:
+            while not playing.done:
+                for payload, (host, port) in playing.due():
+                    if share.may(payload, host):
+                        held = payload if options.past_limits else limits.hold(payload)
+                        sent += not hub.send(held, host, port)
+                time.sleep(0.005)
+        finally:
+            hub.stop()
     told = [f"Played {sent} packets back in {playing.seconds:.1f} s."]
     told += [f"Limits held {limits.held} packets back."] if limits.held else []
-    return (DONE, {"sent": sent, "seconds": playing.seconds, "held": limits.held}, told)
+    told += [told_of(share.left)[1]] if share.left else []
+    data = {
+        "sent": sent,
+        "seconds": playing.seconds,
+        "held": limits.held,
+        "left_out": {number: sender.pid for number, sender in share.left.items()},
+    }
+    return (SNAGS if share.left else DONE), data, told
 
 
 def rig(options: argparse.Namespace) -> Result:

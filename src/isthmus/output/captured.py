@@ -1,10 +1,16 @@
-"""A capture played back goes through the limits of the show like everything else that is sent."""
+"""A capture played back goes through the limits of the show like everything else that is sent, and
+never where another process of this computer sends.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
+from isthmus.engine import ARTNET, SACN, Route
 from isthmus.output.bounds import Bounds
+from isthmus.output.claims import Claims, Sender, place_of
 from isthmus.output.compile import compile_show
 from isthmus.show.records import SLOTS, Show
 from isthmus.wire import artnet, sacn
@@ -45,3 +51,36 @@ class CaptureLimits:
             return payload
         self.held += 1
         return payload[:at] + inside + payload[at + len(slots) :]
+
+
+def route_of(payload: bytes, host: str) -> Route | None:
+    """Where levels lead that go to a host; None for what is no levels."""
+    packet = artnet.decode(payload)
+    if isinstance(packet, artnet.ArtDmx):
+        return Route(0, host, packet.port_address, kind=ARTNET)
+    data = sacn.decode(payload)
+    return Route(0, host, data.universe, kind=SACN) if isinstance(data, sacn.Data) else None
+
+
+class CaptureShare:
+    """Which packets of a capture may go out: those to places no other process sends to. `left` are
+    the universes, as numbered on the network, that were left out, and who sends them.
+    """
+
+    def __init__(self, claims: Claims, packets: Iterable[tuple[bytes, str]]) -> None:
+        """The claims are begun here; whoever made them closes them. `packets` (payload, host) are
+        all that will be asked about.
+        """
+        self._claims = claims
+        self.left: dict[int, Sender] = {}
+        found = (route_of(payload, host) for payload, host in packets)
+        claims.begin()
+        claims.share(list(dict.fromkeys(route for route in found if route is not None)))
+
+    def may(self, payload: bytes, host: str) -> bool:
+        self._claims.again()
+        route = route_of(payload, host)
+        sender = self._claims.left.get(place_of(route)) if route else None
+        if route and sender:
+            self.left[route.number] = sender
+        return sender is None

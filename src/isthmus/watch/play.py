@@ -76,6 +76,11 @@ class Playing:
     def position(self) -> float:
         return self._times[min(self.at, len(self._times) - 1)] if self._times else 0.0
 
+    @property
+    def packets(self) -> list[tuple[bytes, str]]:
+        """(payload, host) of everything that will be handed out."""
+        return [(packet.payload, self._to or packet.target[0]) for packet in self._packets]
+
     def due(self) -> list[tuple[bytes, tuple[str, int]]]:
         """(payload, target) of everything that is due."""
         now, found = self._clock() - self._start, []

@@ -32,7 +32,8 @@ from isthmus.app.pages.routes.views.levels import Levels
 from isthmus.errors import EntryFault
 from isthmus.net import View
 from isthmus.output import identity
-from isthmus.output.captured import CaptureLimits
+from isthmus.output.captured import CaptureLimits, CaptureShare
+from isthmus.output.claims import Claims, told_of
 from isthmus.output.masters import row_of
 from isthmus.patch.index import index_of
 from isthmus.patch.numbers import read_numbers
@@ -359,9 +360,7 @@ class WatchView(PageView):
 
     def _play(self) -> None:
         if self._playing:
-            self._playing = None
-            self._player.stop()
-            self.play.setText("Play back…")
+            self._played()
             return
         name, _ = QFileDialog.getOpenFileName(
             self.window_,
@@ -382,6 +381,8 @@ class WatchView(PageView):
             )
         self._playing = Playing(read_capture(path))
         self._limits = CaptureLimits(self.bench.show)
+        self._claims = Claims(self.bench.show.name)
+        self._share = CaptureShare(self._claims, self._playing.packets)
         self.play.setText("End the playback")
         self._player.start()
 
@@ -389,11 +390,21 @@ class WatchView(PageView):
         hub = self.net.hub
         if self._playing is None or hub is None:
             return
+        before = set(self._share.left)
         for payload, (host, port) in self._playing.due():
-            hub.send(self._limits.hold(payload), host, port)
+            if self._share.may(payload, host):
+                hub.send(self._limits.hold(payload), host, port)
+        if self._share.left.keys() - before:
+            self.bench.tell(*told_of(self._share.left))
         if self._playing.done:
-            self._playing = None
-            self._player.stop()
-            self.play.setText("Play back…")
+            left = f" {told_of(self._share.left)[1]}" if self._share.left else ""
+            self._played()
             held = f" Limits held {self._limits.held} packets back." if self._limits.held else ""
-            self.bench.tell("ok", f"The capture has been played back.{held}")
+            words = f"The capture has been played back.{held}{left}"
+            self.bench.tell("attention" if left else "ok", words)
+
+    def _played(self) -> None:
+        self._playing = None
+        self._player.stop()
+        self._claims.close()
+        self.play.setText("Play back…")
