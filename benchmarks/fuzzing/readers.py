@@ -107,7 +107,7 @@ def _sheet() -> Case:
     from tools.strangers.habits import Habits
     from tools.strangers.typed import Page
 
-    from isthmus.hanglist.grid import read_grid
+    from isthmus.hanglist.grid import read_grids
 
     rows = [["Unit", "Type", "Address"], *([str(n), "Plover 1k", f"1.{n:03d}"] for n in range(60))]
     page = Page(rows, merges=[(1, 2, 9)])
@@ -123,7 +123,7 @@ def _sheet() -> Case:
                     spoilt = rng.random() < 0.4
                     made.writestr(name, mangled_bytes(rng, part, 1 << 20) if spoilt else part)
             data = out.getvalue()
-        read_grid(data if rng.random() < 0.7 else mangled_bytes(rng, data, 1 << 20), "list")
+        read_grids(data if rng.random() < 0.7 else mangled_bytes(rng, data, 1 << 20), "list")
 
     return one
 

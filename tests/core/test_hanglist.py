@@ -63,6 +63,14 @@ TYPED: dict[str, tuple[str, list[tuple[Any, ...]]]] = {
             (105, "Skerry 400", "Full", "2.222", ""),
         ],
     ),
+    "numbers that begin again on each pipe, and no other": (
+        "Position,Unit #,Instrument Type,Address,Color\nPipe 1,1,Groyne 24,2/1,\nPipe 1,2,Groyne 24,2/2,\n"
+        "Pipe 2,1,Groyne 24,2/3,\nPipe 2,2,Groyne 24,2/4,\nPipe 2,3,Groyne 24,2/5,\n",
+        [
+            (f"Pipe {pipe} {n}", "Groyne 24", "Dimmer", f"2.00{slot}", f"Pipe {pipe}")
+            for slot, (pipe, n) in enumerate([(1, 1), (1, 2), (2, 1), (2, 2), (2, 3)], 1)
+        ],
+    ),
     "identifiers that are text, and zeros a spreadsheet dropped": (
         "Fixture ID\tType\tDMX\nLX1-1\tSkerry 400 (Full)\t1.058\nLX1-2\tSkerry400 Full\t1.079\nLX1-3\tSkerry 400, 21ch\t1.1\n",
         [
@@ -102,6 +110,16 @@ def test_what_is_not_sure_is_asked_once_and_nothing_is_taken_of_it() -> None:
     assert not found.paper.rows and not found.faults  # one question, and not a fault a line
     said = reading.read(Answers(universe=4))
     assert [(r.universe, r.address) for r in said.paper.rows[:2]] == [(4, 1), (4, 22)]
+    # two on one address: told, and taken when a person says that they share it
+    twins = "Unit,Type,Mode,Address\n" + "".join(
+        f"{n},Skerry 400,Full,2.{1 + n // 2 * 21}\n" for n in range(2, 8)
+    )
+    reading = Reading(twins, "list", SHELF)
+    found = reading.read(Answers())
+    assert len(found.paper.rows) == found.sharing == 3 and {f.kind for f in found.faults} == {
+        "overlap"
+    }
+    assert len(reading.read(Answers(together=True)).paper.rows) == 6
     # a weight under no heading that says so, however well it fits, is no address
     weights = "Unit,Type,Mode,Gew\n" + "".join(f"{n},Skerry 400,Full,1.{n}\n" for n in range(1, 9))
     read = parse_hang_list(weights, "list", SHELF)

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from collections.abc import Callable
 from pathlib import Path
 
+import pytest
 from msgspec.structs import replace
 
 from helpers.hands import answer_question, child, choose, dialog, press, retype, until
@@ -175,7 +179,19 @@ def test_generic_own_and_folder_profiles_are_at_hand_everywhere(demo: Show, tmp_
     assert shipped.key in at_hand(Show()).stored
 
 
-def test_a_strangers_list_is_asked_about_seen_as_it_came_and_taken(make_window, demo: Show) -> None:
+def wait_for(hold: threading.Event, told: Callable[[], object]) -> bytes:
+    """A process that answers nothing until it is stopped."""
+    try:
+        while True:
+            told()
+            time.sleep(0.01)
+    finally:
+        hold.set()
+
+
+def test_a_strangers_list_is_asked_about_seen_as_it_came_and_taken(
+    make_window, demo: Show, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """German, in two rows of heads, without a universe, a model and a mode spelled otherwise."""
     window = make_window(demo, page="Patch")
     text = "Kreis;Gerät;Modus;Adr.;Hängeort\n" + "".join(
@@ -183,11 +199,27 @@ def test_a_strangers_list_is_asked_about_seen_as_it_came_and_taken(make_window, 
         f"{'7 Kanäle' if n < 9 else 'Sieben' if n < 17 else 'quer'};{1 + n * 7};Bow rail\n"
         for n in range(18)
     )
-    HangListDialog(window.bench, f"{text}Summe;18\n".encode("cp1252"), "x.csv", window).open()
+    hold = threading.Event()
+    monkeypatch.setattr(
+        "isthmus.hanglist.grid.run_apart", lambda *_, told, **__: wait_for(hold, told)
+    )
+    HangListDialog(window.bench, b"PK\x03\x04", "slow.xlsx", window).open()
+    wish = dialog("hang list")  # a spreadsheet is read beside the window, and closing stops that
+    assert not wish.primary.isEnabled()
+    wish.reject()
+    assert until(hold.is_set)
+    monkeypatch.undo()
+    HangListDialog(window.bench, b"PK\x03\x04 and nothing", "torn.xlsx", window).open()
+    wish = dialog("hang list")
+    assert until(lambda: "torn.xlsx: it is a damaged spreadsheet." in wish.trouble.text())
+    assert not wish.primary.isEnabled()
+    wish.reject()
+    HangListDialog(window.bench, f"{text}Summe;19\n".encode("cp1252"), "x.csv", window).open()
     wish = dialog("hang list")
     assert not wish.primary.isEnabled()
     kinds = [fault.kind for fault in wish.found.faults]
-    assert kinds == ["unknown type", "mode", "mode"]  # one for each reason
+    assert kinds == ["unknown type", "mode", "mode", "sum"]  # one for each reason
+    assert "Line 20: its total is 19, and 18 are listed." in wish.counts.text()
     choose(child(wish, "hang list seen"), "The list as it came")
     shown = wish.raw.model()
     became = [shown.index(row, 1).data() for row in range(shown.rowCount())]

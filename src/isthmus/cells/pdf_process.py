@@ -91,8 +91,8 @@ def cells_of(data: bytes) -> bytes:
         rows = _columns(loose)
     if not any(any(row) for row in rows):
         raise FileFault("no table is found in it.", do="Copy the table, and paste it.")
-    told = {"rows": rows, "lines": list(range(1, len(rows) + 1)), "merges": [], "sheet": ""}
-    return json.dumps(told | {"how": "the tables of its pages", "sheets": []}).encode()
+    table = {"name": "", "rows": rows, "merges": []}
+    return json.dumps({"how": "the tables of its pages", "tables": [table]}).encode()
 
 
 if __name__ == "__main__":

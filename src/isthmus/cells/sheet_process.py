@@ -1,4 +1,4 @@
-"""The cells of a spreadsheet: `python -m isthmus.cells.sheet_process [SHEET]`, a process apart.
+"""The cells of a spreadsheet: `python -m isthmus.cells.sheet_process`, a process apart.
 
 XLSX and ODS (and older kinds) are read by python-calamine; here only texts are made of the values.
 """
@@ -16,7 +16,7 @@ from isthmus.apart import answer
 from isthmus.errors import FileFault
 
 UNPACKED = 200 * 2**20
-MAX_ROWS, MAX_COLUMNS = 50_000, 400
+MAX_ROWS, MAX_COLUMNS, MAX_SHEETS = 50_000, 400, 40
 AS_CSV = "Save the table as CSV from the spreadsheet."
 
 
@@ -42,41 +42,38 @@ def _bounded(data: bytes) -> None:
             raise FileFault("it is a damaged spreadsheet.", do="Save it again.") from None
 
 
-def cells_of(data: bytes, wanted: str) -> bytes:
-    """Raises FileFault."""
+def _table(sheet: Any) -> dict[str, Any]:
+    """Its rows from the first cell of the sheet, and which cells are joined below one another, as
+    (column, first row, last row). Raises FileFault where it is larger than any list.
+    """
+    if sheet.height > MAX_ROWS or sheet.width > MAX_COLUMNS:
+        raise FileFault(
+            f"its sheet {sheet.name} has {sheet.height} rows of {sheet.width} cells.",
+            do="Save only the rows and columns of the list.",
+        )
+    joined = [
+        (first[1], first[0], last[0])
+        for first, last in sheet.merged_cell_ranges or ()
+        if first[1] == last[1] and last[0] > first[0]
+    ]
+    rows = [[as_text(value) for value in row] for row in sheet.to_python(skip_empty_area=False)]
+    return {"name": sheet.name, "rows": rows, "merges": joined}
+
+
+def cells_of(data: bytes) -> bytes:
+    """All sheets as JSON. Raises FileFault."""
     import python_calamine
 
     _bounded(data)
     try:
         book = python_calamine.load_workbook(io.BytesIO(data))
-        names = list(book.sheet_names)
-        sheets = [book.get_sheet_by_name(n) for n in ([wanted] if wanted in names else names[:40])]
-        sheet = max(sheets, key=lambda s: min(s.height, MAX_ROWS) * min(s.width, MAX_COLUMNS))
-        if sheet.height > MAX_ROWS or sheet.width > MAX_COLUMNS:
-            raise FileFault(
-                f"its sheet {sheet.name} has {sheet.height} rows of {sheet.width} cells.",
-                do="Save only the rows and columns of the list.",
-            )
-        rows = sheet.to_python(skip_empty_area=False)
-        merges = sheet.merged_cell_ranges or ()
+        tables = [_table(book.get_sheet_by_name(name)) for name in book.sheet_names[:MAX_SHEETS]]
     except FileFault:
         raise
     except BaseException as error:  # the library also raises kinds that are no Exception
         raise FileFault(f"the spreadsheet cannot be read: {str(error)[:120]}.", do=AS_CSV) from None
-    told = {
-        "rows": [[as_text(value) for value in row] for row in rows],
-        "lines": list(range(1, len(rows) + 1)),
-        "merges": [
-            (first[1], first[0], last[0])
-            for first, last in merges
-            if first[1] == last[1] and last[0] > first[0]
-        ],
-        "how": "",
-        "sheet": sheet.name,
-        "sheets": names,
-    }
-    return json.dumps(told).encode()
+    return json.dumps({"how": "", "tables": tables}).encode()
 
 
 if __name__ == "__main__":
-    sys.exit(answer(lambda data: cells_of(data, sys.argv[1] if len(sys.argv) > 1 else "")))
+    sys.exit(answer(cells_of))

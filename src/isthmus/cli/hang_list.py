@@ -48,7 +48,10 @@ def hang_list(options: argparse.Namespace) -> Result:
 def _answers(options: argparse.Namespace, found: HangList, library: Library) -> Answers:
     """What the options say. Raises EntryFault."""
     answers = Answers(
-        sheet=options.sheet or "", universe=options.universe or 0, way=options.way or ""
+        sheet=options.sheet or "",
+        universe=options.universe or 0,
+        way=options.way or "",
+        together=options.together,
     )
     if options.column:
         columns = dict(found.at)
@@ -155,5 +158,8 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     made.add_argument("--universe", type=int, help="of addresses that say none")
     made.add_argument("--way", choices=("pair", "through"), help="how addresses are written")
     made.add_argument("--model", action="append", metavar="TEXT=PROFILE")
+    made.add_argument(
+        "--together", action="store_true", help="units of one type and mode may share an address"
+    )
     made.add_argument("--agree", action="store_true", help="take names that nearly match")
     saving(made)

@@ -2,6 +2,7 @@
 
 from isthmus.hanglist.found import (
     CHOSEN,
+    KEPT_AS,
     NEEDED,
     PLAIN,
     Answers,
@@ -21,6 +22,7 @@ from isthmus.hanglist.reader import (
 
 __all__ = [
     "CHOSEN",
+    "KEPT_AS",
     "MAX_BYTES",
     "NEEDED",
     "PLAIN",

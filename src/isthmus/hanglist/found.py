@@ -23,6 +23,7 @@ PLAIN = {
 }
 CHOSEN = tuple(PLAIN)  # fields a person may choose a column for
 NEEDED = ("number", "type")
+KEPT_AS = {"position": "hangs_on"}  # how the paper of a show names a field
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,8 @@ class HangList:
     """What was read: good rows, those with faults, the faults by line, which column is what.
 
     `guessed` are fields taken for what stands in them, to be confirmed; `lacking` needed ones no
-    column was found for: nothing is read then. `left` counts the other lines, by kind.
+    column was found for: nothing is read then. `left` counts the other lines, by kind;
+    `sharing` units that have the address of another of their type and mode, which may be meant.
     """
 
     paper: Paper
@@ -107,6 +109,7 @@ class HangList:
     guessed: Mapping[str, str] = field(default_factory=dict)
     lacking: tuple[str, ...] = ()
     questions: tuple[Question, ...] = ()
+    sharing: int = 0
     left: Mapping[str, int] = field(default_factory=dict)
     kinds: Mapping[int, str] = field(default_factory=dict)  # line → what became of it
     sheets: tuple[str, ...] = ()

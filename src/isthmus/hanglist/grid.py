@@ -9,20 +9,21 @@ import itertools
 import json
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from isthmus.apart import run_apart
+from isthmus.cells.sheet_process import AS_CSV
 from isthmus.errors import FileFault
 from isthmus.hanglist.fixed import in_columns
-from isthmus.show.tables import MAX_LINES, narrow
+from isthmus.show.tables import MAX_LINES, decode_text, narrow
 
 MARKS = ("\t", ";", "|", ",")
 LOOKED = 400  # lines that tell how a text is built
 FEW_CELLS = 5
 DITTO = "〃"
 SHEETS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")  # what files of spreadsheets begin with
-AS_CSV = "Save the table as CSV from the spreadsheet."
 
 Merge = tuple[int, int, int]  # column, first row, last row
 
@@ -31,49 +32,17 @@ Merge = tuple[int, int, int]  # column, first row, last row
 class Grid:
     """Rows of cells without space around them, and the line (or sheet row) each begins in.
 
-    `sheet` is the one read of `sheets`; `how` says how the text was read, where that may be wrong.
+    `sheet` is its name in a spreadsheet; `how` says how the text was read, where that may be wrong.
     """
 
     rows: tuple[tuple[str, ...], ...]
     lines: tuple[int, ...]
     how: str = ""
     sheet: str = ""
-    sheets: tuple[str, ...] = ()
 
     @property
     def width(self) -> int:
         return max((len(row) for row in self.rows), default=0)
-
-
-# ---------------------------------------------------------------- encodings
-
-# letters that stand in names of things and places in the languages of the trade
-USUAL = set("äöüÄÖÜßéèêëàâçîïôûùñóáíúìòÉÈÀÇÑº°ª–—“”„’‘«»…²³·•€×½")
-
-
-def decode(data: bytes) -> tuple[str, str]:
-    """The text, and the name of its encoding where it was guessed."""
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", "replace"), ""
-    some = data[:4096]
-    if len(some) > 3 and b"\0" in some:
-        even, odd = some[::2].count(0), some[1::2].count(0)
-        if max(even, odd) > len(some) / 8:
-            name = "utf-16-le" if odd > even else "utf-16-be"
-            return data.decode(name, "replace"), "UTF-16"
-    try:
-        return data.decode("utf-8-sig"), ""
-    except UnicodeDecodeError:
-        pass
-    counted = {name: _unusual(data.decode(name, "replace")) for name in ("cp1252", "mac-roman")}
-    name = min(counted, key=lambda n: (counted[n], n))
-    return data.decode(name, "replace"), "Mac Roman" if name == "mac-roman" else "Windows-1252"
-
-
-def _unusual(text: str) -> int:
-    return sum(
-        count for letter, count in Counter(text).items() if letter > "\x7f" and letter not in USUAL
-    )
 
 
 # ---------------------------------------------------------------- text
@@ -159,34 +128,34 @@ def _filled(rows: list[list[str]], merges: Sequence[Merge]) -> tuple[tuple[str, 
     return tuple(tuple(row) for row in rows)
 
 
-def _of_process(module: str, data: bytes, where: str, *more: str) -> Grid:
-    answer = json.loads(
-        run_apart(f"isthmus.cells.{module}", data, where, *more, verb="read", do=AS_CSV)
-    )
-    rows = [[" ".join(str(cell).split()) for cell in row] for row in answer["rows"]]
-    return Grid(
-        _filled(rows, answer["merges"]),
-        tuple(answer["lines"]),
-        answer["how"],
-        answer["sheet"],
-        tuple(answer["sheets"]),
-    )
+def needs_process(data: bytes) -> str:
+    """The module of the process that reads such a file; none for a text."""
+    if data.startswith(SHEETS):
+        return "isthmus.cells.sheet_process"
+    return "isthmus.cells.pdf_process" if data[:1024].lstrip().startswith(b"%PDF-") else ""
 
 
-def read_grid(data: bytes | str, where: str, sheet: str = "") -> Grid:
-    """Raises FileFault when it is not a table, or too long. `sheet` names the one meant of a
-    spreadsheet; none: the one with the most rows.
+def read_grids(
+    data: bytes | str, where: str, told: Callable[[], object] = lambda: None
+) -> tuple[Grid, ...]:
+    """What a file holds: of a spreadsheet each of its sheets. Raises FileFault when it is not a
+    table, or too long. `told` is called while a process reads it: what it raises ends that.
     """
     if isinstance(data, str):
-        return from_text(data, where)
-    if data.startswith(SHEETS):
-        return _of_process("sheet_process", data, where, sheet)
-    if data[:1024].lstrip().startswith(b"%PDF-"):
-        return _of_process("pdf_process", data, where)
-    text, guessed = decode(data)
+        return (from_text(data, where),)
+    if module := needs_process(data):
+        answer = json.loads(run_apart(module, data, where, told=told, verb="read", do=AS_CSV))
+        return tuple(_grid_of(table, answer["how"]) for table in answer["tables"])
+    text, guessed = decode_text(data)
     if "\0" in text[:4096] or _unprintable(text[:4096]) > 0.1:
         raise FileFault("this is not a text file.", where=where, do=AS_CSV)
-    return from_text(text, where, guessed)
+    return (from_text(text, where, guessed),)
+
+
+def _grid_of(table: dict[str, Any], how: str) -> Grid:
+    rows = [[" ".join(str(cell).split()) for cell in row] for row in table["rows"]]
+    lines = tuple(range(1, len(rows) + 1))
+    return Grid(_filled(rows, table["merges"]), lines, how, table["name"])
 
 
 def _unprintable(text: str) -> float:

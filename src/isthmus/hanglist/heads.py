@@ -19,7 +19,7 @@ TOLD = ("position", "purpose", "gel", "name")
 ASIDE = ("weight", "power", "length", "line", "circuit", "note", "accessory", "page", "id")
 FIELDS = (*READ, *TOLD, *ASIDE)
 
-# field → language → heads; a word in brackets after a slash is how sure it is, in tenths
+# field → language → heads; a figure after a slash is how sure it is, in tenths
 _WORDS: dict[str, dict[str, str]] = {
     "number": {
         "en": "unit, unit no, unit number, number, no, nr, num, channel, chan, ch, channel no,"

@@ -12,7 +12,7 @@ from rapidfuzz.distance import OSA
 
 from isthmus.hanglist.modes import Models
 from isthmus.hanglist.steps import Beside, local_steps
-from isthmus.patch.models import plain
+from isthmus.patch.models import names_of, plain
 
 SHORTEST = 6  # letters of a name in which one may be wrong
 STEPS, EXACT = 2, 0.6  # of the steps between such units, and the part that is a footprint
@@ -26,7 +26,7 @@ def close_names(models: Models, text: str) -> set[str]:
     figures = re.findall(r"\d+", wanted)
     found = set()
     for key, profile in models.library.profiles.profiles.items():
-        for name in (plain(profile.name), plain(f"{profile.maker} {profile.name}")):
+        for name in names_of(profile):
             if (
                 re.findall(r"\d+", name) == figures
                 and OSA.distance(wanted, name, score_cutoff=1) <= 1

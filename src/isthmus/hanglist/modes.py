@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
-from isthmus.patch.models import Library, plain
+from isthmus.patch.models import Library, names_of, plain
 from isthmus.profiles import Profile, chart
 
 _FEET = re.compile(
@@ -123,7 +123,7 @@ class Models:
         if self._squeezed is None:
             self._squeezed = {}
             for key, profile in self.library.profiles.profiles.items():
-                for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
+                for name in names_of(profile):
                     for form in _forms(name):
                         self._squeezed.setdefault(form, set()).add(key)
         for form in _forms(text):

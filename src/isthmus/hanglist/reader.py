@@ -7,16 +7,26 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from isthmus.errors import FileFault
 from isthmus.hanglist.addressing import Addressing
-from isthmus.hanglist.carried import MERGED, Above, merged
+from isthmus.hanglist.carried import MERGED, Above, is_ditto, merged
 from isthmus.hanglist.columns import Columns, Found
-from isthmus.hanglist.found import CHOSEN, NEEDED, PLAIN, Answers, Came, HangList, Question, Unknown
-from isthmus.hanglist.grid import Grid, read_grid
+from isthmus.hanglist.found import (
+    CHOSEN,
+    KEPT_AS,
+    NEEDED,
+    PLAIN,
+    Answers,
+    Came,
+    HangList,
+    Question,
+    Unknown,
+)
+from isthmus.hanglist.grid import Grid, read_grids
 from isthmus.hanglist.idents import dashes_are_ranges
 from isthmus.hanglist.likely import proven_names
 from isthmus.hanglist.modes import Models
@@ -31,7 +41,6 @@ from isthmus.show.files import read_file
 from isthmus.show.records import Paper, UnreadLine
 
 MAX_BYTES = 16 * 2**20
-KEPT_AS = {"position": "hangs_on"}  # how the paper of a show names a field
 WAY_WORDS = {
     PAIR: "universe and address (2.101 is universe 2)",
     THROUGH: "counted through all universes (613 is 2.101)",
@@ -77,17 +86,27 @@ def parse_hang_list(
 class Reading:
     """One list, read again with each answer; what does not depend on answers is kept."""
 
-    def __init__(self, data: bytes | str, where: str, library: Library) -> None:
-        self.data, self.where, self.library = data, where, library
-        self._grids: dict[str, tuple[Grid, Table]] = {}
+    def __init__(
+        self,
+        data: bytes | str,
+        where: str,
+        library: Library,
+        told: Callable[[], object] = lambda: None,
+    ) -> None:
+        """Raises FileFault; `told` may raise to stop it (see `read_grids`)."""
+        self.where, self.library = where, library
+        self.grids = read_grids(data, where, told)
+        self._tables: dict[str, tuple[Grid, Table]] = {}
         self._found: dict[object, Found] = {}
         self._kinds: Mapping[int, str] = {}
 
     def _table(self, sheet: str) -> tuple[Grid, Table]:
-        if sheet not in self._grids:
-            grid = read_grid(self.data, self.where, sheet)
-            self._grids[sheet] = grid, sort_rows(grid, find_heading(grid))
-        return self._grids[sheet]
+        """The sheet of that name; none: the largest."""
+        if sheet not in self._tables:
+            named = [grid for grid in self.grids if grid.sheet == sheet]
+            grid = max(named or self.grids, key=lambda grid: len(grid.rows) * grid.width)
+            self._tables[sheet] = grid, sort_rows(grid, find_heading(grid))
+        return self._tables[sheet]
 
     def came(self, answers: Answers) -> list[Came]:
         """The rows as they came, with what became of each when it was read last."""
@@ -115,6 +134,8 @@ class Reading:
         found = self._columns(answers, table, rows, models)
         heads = _heads(grid, table)
         at = {name: n for name, n in found.at.items() if n < len(heads)}
+        if answers.columns is None and "place" not in at and _begins_again(grid, table, at):
+            at["place"] = at.pop("number")
         title = Path(self.where).stem
         base = HangList(
             Paper(title=title),
@@ -123,11 +144,13 @@ class Reading:
             heads=heads,
             at=at,
             guessed=found.doubts,
-            sheets=grid.sheets,
+            sheets=tuple(one.sheet for one in self.grids),
             sheet=grid.sheet,
             notes=(f"Read {grid.how}.",) if grid.how else (),
         )
         lacking = tuple(name for name in NEEDED if name not in at or name in found.doubts)
+        if "place" in at and ("position" in at or any(line.position for line in table.lines)):
+            lacking = tuple(name for name in lacking if name != "number" or name in found.doubts)
         if lacking:
             asked = tuple(
                 Question(name, f"{PLAIN[name]}: {found.doubts[name]}.")
@@ -199,7 +222,6 @@ class Reading:
             Above(fills),
             answers.edits,
             dashes_are_ranges(column.get("number", ())),
-            wide=bool(table.heading.heads),
         )
         step = dict(zip((line.row for line in data), steps, strict=True))
         sections = any(line.universe for line in data)
@@ -212,13 +234,29 @@ class Reading:
         homeless = rows.homeless >= max(1, len(rows.rows) / 2)
         if way == SLOT and homeless and not answers.universe and not sections:
             questions.append(Question("universe", "Which universe are the addresses in?"))
-        lines = {grid.lines[line.row]: line for line in table.lines}
-        judge_whole(rows, table, grid, answers.together, lines)
+        judge_whole(rows, table, grid, answers.together)
         for text, key in named.items():
             base = replace(
                 base, notes=(*base.notes, f"“{text}” is read as {models.profile(key).name}.")
             )
-        return _told(base, rows, questions, way, growth)
+        return _told(base, rows, questions, way)
+
+
+def _begins_again(grid: Grid, table: Table, at: Mapping[str, int]) -> bool:
+    """Whether the numbers are those on each position: several stand twice, and never on one."""
+    if "number" not in at:
+        return False
+    named: list[tuple[str, str]] = []
+    on = ""
+    for line in table.lines:
+        if line.kind == DATA:
+            row = grid.rows[line.row]
+            cell = _cell(row, at["position"]) if "position" in at else line.position
+            on = on if is_ditto(cell) or not cell else cell
+            if number := _cell(row, at["number"]):
+                named.append((on, number))
+    twice = len(named) - len({number for _, number in named})
+    return twice >= max(2, len(named) / 5) and len(set(named)) == len(named)
 
 
 def _beside(column: Mapping[str, Sequence[str]], rows: int) -> list[Beside]:
@@ -260,9 +298,7 @@ def _ignored(heads: Sequence[str], table: Table, at: Mapping[str, int]) -> tuple
     )
 
 
-def _told(
-    base: HangList, rows: Rows, questions: Sequence[Question], way: str, growth: object
-) -> HangList:
+def _told(base: HangList, rows: Rows, questions: Sequence[Question], way: str) -> HangList:
     """The rows as a list, with what was filled in and left out."""
     good, rejected, unread = [], [], []
     for row in rows.rows:
@@ -289,6 +325,7 @@ def _told(
         unknown=_unknown(rows),
         notes=(*base.notes, *notes),
         questions=tuple(questions),
+        sharing=rows.sharing,
         left=dict(rows.left),
         kinds={row.line: _kind(row) for row in rows.rows},
     )

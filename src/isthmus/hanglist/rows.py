@@ -36,12 +36,9 @@ class Row:
     cells: dict[str, str]
     units: list[PaperRow] = field(default_factory=list)
     faults: list[LineFault] = field(default_factory=list)
-    told: list[LineFault] = field(default_factory=list)
     waits: str = ""
     key: str = ""
     feet: int = 0
-    ident: str = ""
-    section: str = ""
     step: int = 0
 
     @property
@@ -59,11 +56,10 @@ class Rows:
         above: Above,
         edits: Mapping[tuple[int, str], str],
         ranges: bool,
-        wide: bool,
     ) -> None:
         """Without `addressing` no address is read; `ranges` tells what a dash in a number means."""
         self.models, self.addressing, self.above = models, addressing, above
-        self.ranges, self.wide = ranges, wide
+        self.ranges = ranges
         self.edits: dict[int, dict[str, str]] = defaultdict(dict)
         for (line, name), text in edits.items():
             self.edits[line][name] = text
@@ -73,6 +69,7 @@ class Rows:
         self.unknown_models: list[str] = []
         self.unknown_modes: list[tuple[str, str]] = []
         self.mode_told: dict[tuple[str, str], Told] = {}
+        self.sharing = 0  # units with the address of another of their type and mode
         self.homeless = 0  # rows whose address has no universe
 
     def take(
@@ -84,7 +81,7 @@ class Rows:
         if not typed and self._no_unit(cells, raw):
             return
         meant, dittos = self.above.resolve(cells)
-        row = Row(number, cells, section=line.position, step=step)
+        row = Row(number, cells, step=step)
         for name in dittos:
             row.faults.append(
                 LineFault(
@@ -95,7 +92,7 @@ class Rows:
                     "ditto",
                 )
             )
-        ident = self._ident(row, meant)
+        ident = self._ident(row, meant, line)
         self._model(row, meant)
         spots = self._spots(row, meant, line, ident)
         self._units(row, meant, line, ident, spots)
@@ -120,9 +117,11 @@ class Rows:
 
     # ------------------------------------------------------------ what it is called
 
-    def _ident(self, row: Row, cells: Mapping[str, str]) -> Ident:
+    def _ident(self, row: Row, cells: Mapping[str, str], line: Line) -> Ident:
         text = cells.get("number", "")
-        row.ident = text
+        if "number" not in cells and cells.get("place"):
+            on = cells.get("position", "") or line.position  # it counts anew on each position
+            return Ident(text=f"{on} {cells['place']}".strip()[:200])
         if not text:
             if not any(f.column == "number" for f in row.faults):
                 row.faults.append(

@@ -69,11 +69,10 @@ class Line:
 
 @dataclass
 class Total:
-    """A count that the paper gives, and how many rows of the list stand above it since `since`."""
+    """A count that the paper gives."""
 
     row: int
     count: int
-    part: bool
 
 
 @dataclass
@@ -174,7 +173,6 @@ def sort_rows(grid: Grid, heading: Heading) -> Table:
              for cell in grid.rows[row] if cell} - {""}  # fmt: skip
     width = max(3, sum(bool(head) for head in heading.heads) or grid.width)
     position, universe = "", 0
-    pending = ""
     for at in range(heading.last + 1, len(grid.rows)):
         row = grid.rows[at]
         filled = [cell for cell in row if cell]
@@ -184,13 +182,13 @@ def sort_rows(grid: Grid, heading: Heading) -> Table:
             if match := _UNIVERSE.match(text):
                 universe = int(match[1])
             elif _follows(grid, at, width):
-                position = pending = text
+                position = text
             else:
                 kind = REMARK
         elif kind == TOTAL:
             count = _counted(filled)
             if count:
-                table.totals.append(Total(at, count, bool(pending)))
+                table.totals.append(Total(at, count))
         table.lines.append(Line(at, kind, position, universe))
     if heading.first > 0:
         _first_section(grid, heading, table)

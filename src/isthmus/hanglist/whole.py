@@ -5,7 +5,6 @@ that do not add up. And numbers for units that the paper only names.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
 
 import numpy as np
 from msgspec.structs import replace
@@ -13,14 +12,15 @@ from msgspec.structs import replace
 from isthmus.hanglist.found import LineFault
 from isthmus.hanglist.grid import Grid
 from isthmus.hanglist.rows import Row, Rows
-from isthmus.hanglist.table import DATA, SECTION, TOTAL, Line, Table
+from isthmus.hanglist.table import DATA, SECTION, TOTAL, Table
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS
 
 
-def judge_whole(
-    rows: Rows, table: Table, grid: Grid, together: bool, lines: Mapping[int, Line]
-) -> None:
+def judge_whole(rows: Rows, table: Table, grid: Grid, together: bool) -> None:
+    """What only all rows together tell. With `together`, units of one type and mode may have one
+    address.
+    """
     _twice(rows)
     _overlaps(rows, together)
     _totals(rows, table, grid)
@@ -64,6 +64,7 @@ def _overlaps(rows: Rows, together: bool) -> None:
             if others.size:
                 other, at = owners[int(others[0])]
                 same = at == unit.address and (other.key, other.feet) == (row.key, row.feet)
+                rows.sharing += same and other is not row
                 if not (same and together) and other is not row:
                     whose = other.units[0].number or other.units[0].fixture_id or "another"
                     row.faults.append(

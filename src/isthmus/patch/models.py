@@ -26,9 +26,8 @@ class Library:
         self.stored, self.profiles, self._more = stored, profiles, more
         self._by_name: dict[str, tuple[str, Profile]] = {}
         for key, profile in profiles.profiles.items():
-            for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
-                if plain(name):
-                    self._by_name.setdefault(plain(name), (key, profile))
+            for name in names_of(profile):
+                self._by_name.setdefault(name, (key, profile))
         self._near: dict[str, tuple[str, float]] = {}
 
     @staticmethod
@@ -50,12 +49,8 @@ class Library:
                 if isinstance(profile, Profile) and stored.key not in self.stored:
                     self.stored[stored.key] = stored
                     self.profiles.profiles[stored.key] = profile
-                    for name in (
-                        profile.name,
-                        f"{profile.maker} {profile.name}",
-                        profile.long_name,
-                    ):
-                        self._by_name.setdefault(plain(name), (stored.key, profile))
+                    for name in names_of(profile):
+                        self._by_name.setdefault(name, (stored.key, profile))
             found = self._by_name.get(plain(text))
         return found
 
@@ -94,6 +89,12 @@ class Library:
             for block in difflib.SequenceMatcher(None, wanted, name).get_matching_blocks()
         )
         return f"{same} of {len(name)} letters agree"
+
+
+def names_of(profile: Profile) -> tuple[str, ...]:
+    """What people may call it, in plain letters: with and without its maker, and at length."""
+    names = (profile.name, f"{profile.maker} {profile.name}", profile.long_name)
+    return tuple(dict.fromkeys(name for name in map(plain, names) if name))
 
 
 def plain(text: str) -> str:

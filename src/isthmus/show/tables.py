@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Iterator
 
 from isthmus.errors import FileFault
@@ -15,14 +16,33 @@ MAX_CELLS, ALL_CELLS = 4096, 2_000_000  # of a line, and of the whole
 DELIMITERS = (",", ";", "\t", "|")
 
 
-def decode_text(data: bytes) -> str:
-    """UTF-16 by its mark, UTF-8 where it is that, else the usual Western code page."""
+# letters that stand in names of things and places in the languages of the trade
+USUAL = set("äöüÄÖÜßéèêëàâçîïôûùñóáíúìòÉÈÀÇÑº°ª–—“”„’‘«»…²³·•€×½")
+
+
+def decode_text(data: bytes) -> tuple[str, str]:
+    """The text, and the name of its encoding where it was guessed."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", "replace")
+        return data.decode("utf-16", "replace"), ""
+    some = data[:4096]
+    if len(some) > 3 and b"\0" in some:
+        even, odd = some[::2].count(0), some[1::2].count(0)
+        if max(even, odd) > len(some) / 8:
+            name = "utf-16-le" if odd > even else "utf-16-be"
+            return data.decode(name, "replace"), "UTF-16"
     try:
-        return data.decode("utf-8-sig")
+        return data.decode("utf-8-sig"), ""
     except UnicodeDecodeError:
-        return data.decode("cp1252", "replace")
+        pass
+    counted = {name: _unusual(data.decode(name, "replace")) for name in ("cp1252", "mac-roman")}
+    name = min(counted, key=lambda n: (counted[n], n))
+    return data.decode(name, "replace"), "Mac Roman" if name == "mac-roman" else "Windows-1252"
+
+
+def _unusual(text: str) -> int:
+    return sum(
+        count for letter, count in Counter(text).items() if letter > "\x7f" and letter not in USUAL
+    )
 
 
 def narrow(data: str, delimiter: str, where: str) -> Iterator[str]:
@@ -54,7 +74,7 @@ def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[li
                 where=where,
                 do="Save the table as CSV from the spreadsheet.",
             )
-        data = decode_text(data)
+        data = decode_text(data)[0]
     head = data[:20_000].split("\n", 20)[:20]
     # the mark that stands in most lines: a decimal comma stands in some cells, a title in one line
     delimiter = max(

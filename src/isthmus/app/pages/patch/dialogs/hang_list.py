@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import Frame, ask
+from isthmus.app.kit.help import dress
+from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.widgets import Choice, button, choice, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.dialogs.hang_list_lines import CameModel, LinesModel
@@ -19,6 +21,7 @@ from isthmus.errors import FileFault, IsthmusError
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import resolve_gels
 from isthmus.hanglist import CHOSEN, NEEDED, PLAIN, Answers, HangList, Question, Reading, Unknown
+from isthmus.hanglist.grid import needs_process
 from isthmus.layout import set_out
 from isthmus.library.at_hand import at_hand
 from isthmus.patch.groups import groups_for
@@ -57,9 +60,52 @@ class HangListDialog(Frame):
         self.bench, self.name, self.fixes = bench, name, fixes
         self.kept = kept or settings.Settings()
         self.library = at_hand(bench.show)
-        self.reading = Reading(data, name, self.library)
         self.answers = Answers()
         self.resize(1000, 660)
+        if needs_process(data):
+            self._read_apart(data)
+        else:
+            self._begin(Reading(data, name, self.library))
+
+    def _read_apart(self, data: bytes) -> None:
+        """A file that a process reads: the dialog is there meanwhile, and closing it stops that."""
+        waiting = label(f"{self.name} is being read…", size="body")
+        self.body.addWidget(waiting)
+        self.primary.setEnabled(False)
+
+        def work(step: Step) -> Reading:
+            return Reading(data, self.name, self.library, lambda: step(0.5))
+
+        shown = True
+
+        def closed() -> None:
+            nonlocal shown
+            shown = False
+            task.cancel()
+
+        def made(reading: Reading) -> None:
+            if not shown:
+                return
+            self.body.removeWidget(waiting)
+            waiting.deleteLater()
+            self.primary.setEnabled(True)
+            self._begin(reading)
+            dress(self)
+
+        def failed(error: object) -> None:
+            if not shown:
+                return
+            waiting.setText("It could not be read.")
+            self.say_trouble(str(error))
+
+        task = Task(work, self.parent())
+        task.done.connect(made)
+        task.failed.connect(failed)
+        self.finished.connect(lambda _: closed())
+        task.start()
+
+    def _begin(self, reading: Reading) -> None:
+        self.reading = reading
         self.found = self.reading.read(self.answers)
         self._remembered()
         self._make_columns()
@@ -232,6 +278,12 @@ class HangListDialog(Frame):
             self._button(
                 f"Agree to all {len(near)}", "agree to all", lambda: self._agree(near), rows
             )
+            rows += 1
+        if self.found.sharing and not self.answers.together:
+            some = many(self.found.sharing, "unit")
+            words = f"{some} with the address of another of the same type and mode."
+            self.asked.addWidget(label(words, wrap=True), rows, 0)
+            self._button("They share it", "they share", lambda: self._answer(together=True), rows)
         self.asked.setColumnStretch(0, 1)
 
     def _button(self, words: str, name: str, run: object, row: int, column: int = 1) -> None:
@@ -340,7 +392,9 @@ class HangListDialog(Frame):
         if self.bench.show.paper.rows:
             changed = {c.number for c in changes_between(self.bench.show.paper, self._paper())}
             text += f" Against the paper there is, {many(len(changed), 'unit')} differ."
-        return " ".join([text, *found.notes])
+        of_rows = found.kinds.keys()
+        whole = [str(fault) for fault in found.faults if fault.line not in of_rows]
+        return " ".join([text, *whole, *found.notes])
 
     # ------------------------------------------------------------ taking it
 

@@ -10,13 +10,12 @@ from typing import Any
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 
 from isthmus.app.kit.widgets import Index, RowsModel
-from isthmus.hanglist import PLAIN, Came, HangList
+from isthmus.hanglist import KEPT_AS, PLAIN, Came, HangList
 from isthmus.hanglist.grid import DITTO
 from isthmus.patch.paper import paper_address
 from isthmus.show.records import PaperRow
 
 FIELDS = ("number", "type", "mode", "address", "position", "gel")
-KEPT_AS = {"position": "hangs_on"}
 HEADINGS = ("Line", "Unit", "Type", "Mode", "Address", "Position", "Gel", "What is wrong")
 # how a line of the list as it came is inked, by what became of it
 INKS = {"good": "", "asked": "ochre", "faulty": "fault"}
@@ -36,6 +35,7 @@ class LinesModel(RowsModel):
         self.rows: list[tuple[PaperRow, str]] = []
         self.texts: Mapping[tuple[int, str], str] = {}
         self.written: dict[int, dict[str, str]] = {}
+        self.kinds: Mapping[int, str] = {}
 
     def show_list(self, found: HangList, texts: Mapping[tuple[int, str], str]) -> None:
         faults: dict[int, list[str]] = {}
@@ -48,7 +48,7 @@ class LinesModel(RowsModel):
         ]
         rows.sort(key=lambda item: (not item[1], item[0].line))
         self.beginResetModel()
-        self.rows, self.texts = rows, texts
+        self.rows, self.texts, self.kinds = rows, texts, found.kinds
         self.written = {line.line: line.cells for line in found.paper.unread}
         self.endResetModel()
 
@@ -78,7 +78,9 @@ class LinesModel(RowsModel):
         return self.words(row, column)
 
     def ink(self, row: tuple[PaperRow, str], column: int) -> str:
-        return "fault" if row[1] and column in (0, len(HEADINGS) - 1) else ""
+        if not row[1] or column not in (0, len(HEADINGS) - 1):
+            return ""
+        return "ochre" if self.kinds.get(row[0].line) == "good" else "fault"
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

@@ -91,14 +91,11 @@ class UnitsView(PageView):
         self.refresh()
 
     def _name_them(self) -> None:
-        """What the paper calls units has its column as soon as it calls one, until columns are
-        chosen.
-        """
-        shown = self.model.columns
-        if self.settings.patch_columns or "fixture_id" in shown:
-            return
-        if any(unit.fixture_id for unit in self.bench.show.units):
-            self.model.set_columns([shown[0], "fixture_id", *shown[1:]])
+        """What paper calls units has its column where it calls one, until columns are chosen."""
+        named = any(unit.fixture_id for unit in self.bench.show.units)
+        if not self.settings.patch_columns and named != ("fixture_id" in self.model.columns):
+            self.model.set_columns([*USUAL, "fixture_id"] if named else USUAL)
+            self.table.lay_out()
 
     def _filters(self) -> QHBoxLayout:
         row = QHBoxLayout()
