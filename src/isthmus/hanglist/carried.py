@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from isthmus.hanglist.grid import DITTO
 
@@ -21,6 +22,7 @@ MOST_SAID_AGAIN = 0.3
 LEAST_BLANK = 0.15
 
 
+@lru_cache(65536)
 def is_ditto(text: str) -> bool:
     return bool(_ABOVE.match(text))
 
@@ -76,6 +78,8 @@ class Above:
         """Put what is above in the place of ditto marks; the fields where nothing is."""
         faulty = []
         for name, text in cells.items():
+            if not text:
+                continue
             if is_ditto(text) and name not in ("number", "address") and self.cells.get(name):
                 cells[name] = self.cells[name]
             elif is_ditto(text) or _LEFT.match(text):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from isthmus.hanglist.grid import Grid
 from isthmus.hanglist.heads import READ, TOLD, head_scores, language_of, plain_head
@@ -247,6 +248,7 @@ def _first_section(grid: Grid, heading: Heading, table: Table) -> None:
                 line.position = text
 
 
+@lru_cache(4096)
 def is_spare(text: str) -> bool:
     """Whether a cell says that the line is kept free."""
     return bool(text) and bool(_SPARE.match(text.strip()))

@@ -58,7 +58,9 @@ def _overlaps(rows: Rows, together: bool) -> None:
         for unit in row.units:
             if not unit.universe or unit.address + feet - 1 > SLOTS:
                 continue
-            taken, owners = held.setdefault(unit.universe, (np.full(SLOTS + 1, -1), []))
+            if unit.universe not in held:
+                held[unit.universe] = np.full(SLOTS + 1, -1), []
+            taken, owners = held[unit.universe]
             span = taken[unit.address : unit.address + feet]
             others = span[span >= 0]
             if others.size:
