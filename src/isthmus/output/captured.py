@@ -54,7 +54,7 @@ class CaptureLimits:
 
 
 def route_of(payload: bytes, host: str) -> Route | None:
-    """Where levels lead that go to a host; None for what is no levels."""
+    """Where levels lead that go to a host; None for other packets."""
     packet = artnet.decode(payload)
     if isinstance(packet, artnet.ArtDmx):
         return Route(0, host, packet.port_address, kind=ARTNET)
@@ -64,7 +64,7 @@ def route_of(payload: bytes, host: str) -> Route | None:
 
 class CaptureShare:
     """Which packets of a capture may go out: those to places no other process sends to. `left` are
-    the universes, as numbered on the network, that were left out, and who sends them.
+    the universes left out, as numbered on the network, with their senders.
     """
 
     def __init__(self, claims: Claims, packets: Iterable[tuple[bytes, str]]) -> None:
