@@ -5,6 +5,7 @@ this computer keep their addresses.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import socket
 import struct
@@ -116,10 +117,10 @@ def join(address: str, groups: list[str]) -> Opened:
             made.sockets.append(sock)
         except OSError as error:
             sock.close()
-            made.trouble.append(
-                f"sACN cannot be heard by {address}{who_has('0.0.0.0', SACN_PORT)}. "
-                f"{os_reason(error)}"
-            )
+            why = os_reason(error)
+            if error.errno == errno.EADDRINUSE:
+                why = f"Its port {SACN_PORT} is taken{who_has('0.0.0.0', SACN_PORT)}."
+            made.trouble.append(f"sACN cannot be heard at {address}. {why}")
             break
     return made
 

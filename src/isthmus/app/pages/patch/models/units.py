@@ -24,7 +24,7 @@ from isthmus.show.records import Show, Unit, Verdict
 
 ROOM = {
     "number": 62,
-    "fixture_id": 84,
+    "fixture_id": 76,
     "name": 150,
     "profile": 106,
     "mode": 66,
@@ -45,6 +45,8 @@ ROOM |= {
 RIGHT = ("number", "takes", "room")
 MOST_IN_PLACE = 500
 USUAL = ("number", "name", "profile", "mode", "address", "takes", "hangs_on", "gel", "crossing")
+# where units are named on paper: what the ruler shows too makes room for it
+NAMED = tuple("fixture_id" if key == "takes" else key for key in USUAL)
 EVERY = (*(c.key for c in core.COLUMNS), "verdict", "crossing")
 NAMES = {c.key: c.name for c in core.COLUMNS} | {"verdict": "Verdict", "crossing": "crossing"}
 GROUPINGS = {

@@ -24,7 +24,7 @@ from isthmus.app.kit.widgets import (
     units_field,
 )
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.patch.models.units import EVERY, GROUPINGS, NAMES, USUAL, PatchModel
+from isthmus.app.pages.patch.models.units import EVERY, GROUPINGS, NAMED, NAMES, USUAL, PatchModel
 from isthmus.app.pages.patch.views.ruler import Ruler
 from isthmus.app.pages.patch.views.table import PatchTable
 from isthmus.app.pages.patch.views.unfold import Unfolded
@@ -94,7 +94,7 @@ class UnitsView(PageView):
         """What paper calls units has its column where it calls one, until columns are chosen."""
         named = any(unit.fixture_id for unit in self.bench.show.units)
         if not self.settings.patch_columns and named != ("fixture_id" in self.model.columns):
-            self.model.set_columns([*USUAL, "fixture_id"] if named else USUAL)
+            self.model.set_columns(NAMED if named else USUAL)
             self.table.lay_out()
 
     def _filters(self) -> QHBoxLayout:
